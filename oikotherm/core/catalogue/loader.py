@@ -1,0 +1,327 @@
+"""Reads the data files beside it into frozen rows. Every row keeps its source word."""
+
+from __future__ import annotations
+
+import csv
+import functools
+from dataclasses import dataclass
+from importlib import resources
+from typing import Literal
+
+from ..errors import Refused, nearest
+from ..quantity import INCH_MM, Practice, amount
+
+Facing = Literal["left", "right", "out", "back", "up", "down"]
+
+
+@dataclass(frozen=True, slots=True)
+class System:
+    """A pipe system. methods: joint methods with figures in the catalogue, preferred first; stick_mm: stock length or None."""
+
+    code: str
+    title: str
+    material: str
+    family: str
+    methods: tuple[str, ...]
+    services: tuple[str, ...]
+    stick_mm: float | None
+    roughness_mm: float | None
+    new: bool
+    source: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class PipeSize:
+    """One size of a system. od_mm and wall_mm are None for corrugated tube, whose bore is known by its capacity only."""
+
+    code: str
+    size: str
+    od_mm: float | None
+    wall_mm: float | None
+    source: str
+
+    @property
+    def bore_mm(self) -> float | None:
+        """Inside diameter [mm]: OD less two walls."""
+        return None if self.od_mm is None or self.wall_mm is None else self.od_mm - 2 * self.wall_mm
+
+
+@dataclass(frozen=True, slots=True)
+class Socket:
+    """Figures of socketed fittings: pipe enters insertion_mm; elbow_z_mm from the centre of a 90 elbow to the stop."""
+
+    family: str
+    size: str
+    method: str
+    insertion_mm: float
+    elbow_z_mm: float
+    insertion_source: str
+    z_source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Thread:
+    """Figures of threaded fittings: made_up_mm of pipe enters; elbow_a_mm from the centre of a 90 elbow to its face."""
+
+    family: str
+    size: str
+    made_up_mm: float
+    elbow_a_mm: float
+    elbow45_a_mm: float
+    coupling_length_mm: float | None
+    threads_per_inch: float
+    close_nipple_mm: float | None
+    thread_source: str
+    fitting_source: str
+
+    @property
+    def loose_mm(self) -> float:
+        """How much longer the joint is at the loose end of its tightening window: one and a half threads [mm]."""
+        return 1.5 * INCH_MM / self.threads_per_inch
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads)."""
+
+    part: str
+    title: str
+    shape: str
+    directional: bool
+    family: str
+    size: str
+    method: str
+    reach_mm: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class KitRow:
+    """A part fitted to a port. reach_in_mm: port plane to centre; reach_out_mm: centre to the mouth of the outer end."""
+
+    part: str
+    title: str
+    inner_end: str
+    outer_end: str
+    reach_in_mm: float
+    reach_out_mm: float
+    turns: bool
+    method: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class StationKind:
+    """A kind of station with typical body measures [mm]; floor_mm is the usual height of its underside above the floor."""
+
+    kind: str
+    title: str
+    letters: str
+    width_mm: float
+    height_mm: float
+    depth_mm: float
+    floor_mm: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class PortRow:
+    """A port a kind of station comes with in one practice; offsets as shares of the body plus millimetres."""
+
+    kind: str
+    practice: str
+    name: str
+    role: str
+    way: Literal["out", "in", "either"]
+    right_of_width: float
+    right_mm: float
+    out_mm: float
+    up_of_height: float
+    up_mm: float
+    facing: Facing
+    end: str
+    kit: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Catalogue:
+    """All rows, by key. The same object serves every derivation; the fitting book will lay measured rows over it."""
+
+    systems: dict[str, System]
+    pipes: dict[tuple[str, str], PipeSize]
+    sockets: dict[tuple[str, str, str], Socket]
+    threads: dict[tuple[str, str], Thread]
+    devices: dict[tuple[str, str, str], Device]
+    kits: dict[str, KitRow]
+    stations: dict[str, StationKind]
+    ports: dict[tuple[str, str], tuple[PortRow, ...]]
+    aliases: dict[tuple[str, str], str]
+
+    def pipe(self, code: str, size: str) -> PipeSize | None:
+        return self.pipes.get((code, size))
+
+    def sizes(self, code: str) -> tuple[str, ...]:
+        """The sizes of a system, smallest first."""
+        return tuple(size for (system, size) in self.pipes if system == code)
+
+    def method_figures(self, code: str, size: str, method: str) -> Socket | Thread | None:
+        """The row that says how deep this pipe enters a fitting by this method, or None."""
+        system = self.systems.get(code)
+        if system is None or method not in system.methods:
+            return None
+        if method == "thread":
+            return self.threads.get((system.family, size))
+        return self.sockets.get((system.family, size, method))
+
+    def device(self, part: str, code: str, size: str) -> Device | None:
+        system = self.systems.get(code)
+        return self.devices.get((part, system.family, size)) if system else None
+
+    def device_titles(self) -> dict[str, str]:
+        return {part: row.title for (part, _, _), row in self.devices.items()}
+
+    def system_code(self, word: str, practice: Practice, field: str = "pipe") -> str:
+        """The code meant by a code or an everyday word in this practice. Raises Refused with the nearest."""
+        low = word.lower()
+        if low in self.systems:
+            return low
+        if (low, practice) in self.aliases:
+            return self.aliases[low, practice]
+        near = nearest(low, [*self.systems, *(alias for alias, where in self.aliases if where == practice)])
+        raise Refused(field, word, f"a pipe system such as {near}", "cu-m 22")
+
+
+def _rows(name: str) -> list[dict[str, str]]:
+    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
+    return list(csv.DictReader(text.splitlines()))
+
+
+def _mm(text: str, unit: str) -> float:
+    return round(float(text) * (INCH_MM if unit == "in" else 1), 4)
+
+
+def _maybe_mm(text: str, unit: str = "mm") -> float | None:
+    return _mm(text, unit) if text else None
+
+
+def size_order(size: str) -> float:
+    """Sorts sizes of one system: 3/8 before 1-1/4."""
+    return amount(size.removeprefix("EHD"))
+
+
+@functools.cache
+def standard() -> Catalogue:
+    """The catalogue that ships with the program."""
+    systems = {
+        r["code"]: System(
+            r["code"],
+            r["title"],
+            r["material"],
+            r["family"],
+            tuple(r["methods"].split()),
+            tuple(r["services"].split()),
+            _maybe_mm(r["stick_mm"]),
+            _maybe_mm(r["roughness_mm"]),
+            r["new"] == "yes",
+            r["source"],
+            r["note"],
+        )
+        for r in _rows("systems.csv")
+    }
+    pipes = {
+        (r["code"], r["size"]): PipeSize(
+            r["code"], r["size"], _maybe_mm(r["od"], r["unit"]), _maybe_mm(r["wall"], r["unit"]), r["source"]
+        )
+        for r in _rows("pipes.csv")
+    }
+    sockets = {
+        (r["family"], r["size"], r["method"]): Socket(
+            r["family"],
+            r["size"],
+            r["method"],
+            _mm(r["insertion"], r["unit"]),
+            _mm(r["elbow_z"], r["unit"]),
+            r["insertion_source"],
+            r["z_source"],
+        )
+        for r in _rows("sockets.csv")
+    }
+    threads = {
+        (r["family"], r["size"]): Thread(
+            r["family"],
+            r["size"],
+            _mm(r["made_up"], r["unit"]),
+            _mm(r["elbow_a"], r["unit"]),
+            _mm(r["elbow45_a"], r["unit"]),
+            _maybe_mm(r["coupling_length"], r["unit"]),
+            float(r["threads_per_inch"]),
+            _maybe_mm(r["close_nipple"], r["unit"]),
+            r["thread_source"],
+            r["fitting_source"],
+        )
+        for r in _rows("threads.csv")
+    }
+    devices = {
+        (r["part"], r["family"], r["size"]): Device(
+            r["part"],
+            r["title"],
+            r["shape"],
+            r["directional"] == "yes",
+            r["family"],
+            r["size"],
+            r["method"],
+            _mm(r["reach"], r["unit"]),
+            r["source"],
+        )
+        for r in _rows("devices.csv")
+    }
+    kits = {
+        r["part"]: KitRow(
+            r["part"],
+            r["title"],
+            r["inner_end"],
+            r["outer_end"],
+            float(r["reach_in_mm"]),
+            float(r["reach_out_mm"]),
+            r["turns"] == "yes",
+            r["method"],
+            r["source"],
+        )
+        for r in _rows("kit_parts.csv")
+    }
+    stations = {
+        r["kind"]: StationKind(
+            r["kind"],
+            r["title"],
+            r["letters"],
+            float(r["width_mm"]),
+            float(r["height_mm"]),
+            float(r["depth_mm"]),
+            float(r["floor_mm"]),
+            r["source"],
+        )
+        for r in _rows("stations.csv")
+    }
+    ports: dict[tuple[str, str], tuple[PortRow, ...]] = {}
+    for r in _rows("ports.csv"):
+        row = PortRow(
+            r["kind"],
+            r["practice"],
+            r["name"],
+            r["role"],
+            r["way"],
+            float(r["right_of_width"]),  # type: ignore[arg-type]
+            float(r["right_mm"]),
+            float(r["out_mm"]),
+            float(r["up_of_height"]),
+            float(r["up_mm"]),
+            r["facing"],
+            r["end"],
+            r["kit"],
+            r["source"],  # type: ignore[arg-type]
+        )
+        ports[row.kind, row.practice] = (*ports.get((row.kind, row.practice), ()), row)
+    aliases = {(r["alias"], r["practice"]): r["code"] for r in _rows("aliases.csv")}
+    return Catalogue(systems, pipes, sockets, threads, devices, kits, stations, ports, aliases)

@@ -1,0 +1,21 @@
+"""What a derivation needs beside the job: the catalogue (later also the fitting book and the van)."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+
+from .catalogue import Catalogue, standard
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """The figures a job is worked out with. labels: frozen labels of this job's pieces and joints, by key."""
+
+    catalogue: Catalogue = field(default_factory=standard)
+    labels: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def mark(self) -> str:
+        """Changes whenever a derivation could: part of the cache key."""
+        return hashlib.sha256(repr(self.labels).encode()).hexdigest()[:12] if self.labels else "standard"

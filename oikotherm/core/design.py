@@ -1,0 +1,70 @@
+"""derive(job, context) -> Design: the one entry to everything that follows from a job. Lazy; web, CLI and PDF alike."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from .context import Context
+from .job.model import Job
+from .job.notation import Style, run_text
+from .joints.dress import dress
+from .joints.fitted import Fitted
+from .labels import label_all
+from .making.cut import Cut, cuts
+from .pipework.direction import flow_directions
+from .pipework.trace import Pipework, trace
+from .rules import Finding, find
+
+
+class Design:
+    """What follows from a job, each layer worked out when first asked for: trace -> dress -> cut, flow, find."""
+
+    def __init__(self, job: Job, context: Context) -> None:
+        self.job = job
+        self.context = context
+
+    @cached_property
+    def style(self) -> Style:
+        return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
+
+    @cached_property
+    def pipework(self) -> Pipework:
+        return trace(self.job, self.context.catalogue)
+
+    @cached_property
+    def fitted(self) -> Fitted:
+        return dress(self.job, self.pipework, self.context)
+
+    @cached_property
+    def cuts(self) -> tuple[Cut, ...]:
+        return cuts(self.job, self.fitted, self.context.catalogue)
+
+    @cached_property
+    def flow(self) -> dict[str, int]:
+        """Straight key -> 1 with its pacing, -1 against, 0 not known."""
+        return flow_directions(self.pipework)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        return find(self.job, self.fitted, self.context)
+
+    @cached_property
+    def piece_labels(self) -> dict[str, str]:
+        return label_all(
+            ((piece.key, piece.run) for piece in self.fitted.pieces.values()), dict(self.context.labels), pieces=True
+        )
+
+    @cached_property
+    def joint_labels(self) -> dict[str, str]:
+        order = ((joint.key, joint.run) for joint in self.fitted.joints.values())
+        return label_all(order, dict(self.context.labels), pieces=False)
+
+    @cached_property
+    def texts(self) -> dict[str, str]:
+        """Run id -> its canonical line."""
+        return {run.id: run_text(run, self.style) for run in self.job.runs}
+
+
+def derive(job: Job, context: Context | None = None) -> Design:
+    """The design of a job. Never raises: what cannot be worked out is a finding."""
+    return Design(job, context or Context())

@@ -1,0 +1,120 @@
+"""Reading and writing the job document: `*.oikotherm.json`."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from ..errors import Refused
+from .model import FORMAT, VERSION, House, Job, Level
+
+MOST_BYTES = 8_000_000
+Model = TypeVar("Model", bound=BaseModel)
+
+
+def read(data: str | bytes) -> Job:
+    """Read a job document. Raises Refused with a JSON pointer for anything that is not one.
+
+    >>> read("[]")
+    Traceback (most recent call last):
+    oikotherm.core.errors.Refused: document: read '[]', expected a job document, for example {"format": "oikotherm-job", ...}
+    """
+    example = '{"format": "oikotherm-job", ...}'
+    if len(data) > MOST_BYTES:
+        raise Refused("document", f"{len(data)} bytes", f"at most {MOST_BYTES} bytes")
+    try:
+        found = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise Refused("document", str(error) or "nesting without end", "JSON text", example) from None
+    if not isinstance(found, dict) or found.get("format") != FORMAT:
+        said = (
+            found.get("format", "no format")
+            if isinstance(found, dict)
+            else data
+            if isinstance(data, str)
+            else data.decode("utf-8", "replace")
+        )
+        raise Refused("document", said, "a job document", example)
+    if isinstance(found.get("version"), int) and found["version"] > VERSION:
+        raise Refused(
+            "version",
+            found["version"],
+            f"a document of version {VERSION} or older; this program is too old for it",
+            str(VERSION),
+        )
+    return read_as(Job, found)
+
+
+def read_as(model: type[Model], found: Any) -> Model:
+    """Validate data into a model; the first error becomes a Refused with a JSON pointer."""
+    try:
+        return model.model_validate(found)
+    except ValidationError as error:
+        raise refusal(error) from None
+    except RecursionError:
+        raise Refused("document", "nesting without end", "a document of a few levels") from None
+
+
+_EXAMPLES = {
+    "missing": "",
+    "float_type": "1850",
+    "float_parsing": "1850",
+    "int_parsing": "4",
+    "int_type": "4",
+    "string_type": '"text"',
+    "bool_parsing": "true",
+    "tuple_type": "[]",
+    "dict_type": "{}",
+    "model_type": "{}",
+}
+
+
+def refusal(error: ValidationError) -> Refused:
+    """The first of Pydantic's errors in our words."""
+    first = error.errors(include_url=False)[0]
+    place = "/" + "/".join(str(part) for part in first["loc"])
+    kind, message = first["type"], first["msg"].removeprefix("Value error, ")
+    said = "nothing" if kind == "missing" else first.get("input", "")
+    expected = {"missing": "this field", "extra_forbidden": "no field of this name"}.get(kind)
+    if expected is None:
+        said_at = message.find(", found ")
+        message = message if said_at < 0 else message[:said_at]
+        expected = (
+            message.removeprefix("expected ")
+            .replace("Input should be", "a value that is")
+            .replace("String should", "text that should")
+        )
+    return Refused(place if place != "/" else "document", said, expected, _EXAMPLES.get(kind, ""), place)
+
+
+def write(job: Job) -> str:
+    """The document as text: the same job gives the same bytes. What is not set is left out."""
+    return json.dumps(job.model_dump(mode="json", exclude_none=True), ensure_ascii=False, indent=1) + "\n"
+
+
+def json_schema() -> dict[str, Any]:
+    """The JSON Schema of the job document."""
+    schema = Job.model_json_schema()
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Oikotherm job", **schema}
+
+
+def new_uid() -> str:
+    """A fresh id for a job: 12 letters and figures."""
+    return "".join(secrets.choice("abcdefghjkmnpqrstuvwxyz23456789") for _ in range(12))
+
+
+def blank(uid: str, title: str, practice: str, pace_unit: str, place: str = "") -> Job:
+    """A new job with a ground floor and nothing on it. Raises Refused."""
+    ground = Level(id="L0", name="Ground floor", floor_mm=0, ceiling_mm=2400)
+    said = {
+        "uid": uid,
+        "title": title.strip(),
+        "practice": practice,
+        "pace_unit": pace_unit,
+        "place": place.strip(),
+        "house": House(levels=(ground,)),
+    }
+    return read_as(Job, said)

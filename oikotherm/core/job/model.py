@@ -1,0 +1,567 @@
+"""The job document: stations joined by runs that were paced out, and everything decided about them.
+
+Frozen models; unknown fields are refused. Geometry in millimetres (x east, y north, z up; z = 0 at the finished ground
+floor), temperatures C, power W, pressure Pa, flow kg/s. Only what was measured, said or chosen is kept here: everything
+else is derived.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
+
+from ..catalogue.ends import canonical_end
+from ..errors import Refused
+from ..quantity import PaceUnit, Practice
+from .ways import canonical_way
+
+FORMAT = "oikotherm-job"
+VERSION = 1
+
+Service = Literal["heating", "water", "gas", "discharge", "flue"]
+Role = Literal["flow", "return", "hot", "cold", "recirc", "gas", "discharge", "condensate", "flue"]
+State = Literal["new", "keep", "remove"]
+Facing = Literal["left", "right", "out", "back", "up", "down"]
+Compass = Literal["N", "E", "S", "W"]
+Method = Literal[
+    "capillary",
+    "braze",
+    "compression",
+    "compression-plastic",
+    "push-fit",
+    "push-fit-metal",
+    "press",
+    "press-mlc",
+    "expansion",
+    "flare",
+    "thread",
+    "union",
+    "washer",
+    "tail",
+    "csst",
+    "connector",
+    "dielectric",
+    "slip",
+]
+StationKindName = Literal[
+    "boiler",
+    "emitter",
+    "cylinder",
+    "heater",
+    "manifold",
+    "pump",
+    "meter",
+    "regulator",
+    "supply",
+    "outlet",
+    "vessel",
+    "safety-valve",
+    "filling",
+    "softener",
+    "tank",
+    "appliance",
+    "tundish",
+    "stub",
+]
+
+ROLE_SERVICE: dict[str, Service] = {
+    "flow": "heating",
+    "return": "heating",
+    "hot": "water",
+    "cold": "water",
+    "recirc": "water",
+    "gas": "gas",
+    "discharge": "discharge",
+    "condensate": "discharge",
+    "flue": "flue",
+}
+ROLE_LETTERS = {
+    "flow": "F",
+    "return": "RT",
+    "hot": "H",
+    "cold": "C",
+    "recirc": "RC",
+    "gas": "G",
+    "discharge": "D",
+    "condensate": "D",
+    "flue": "V",
+}
+
+DIRS = ("N", "E", "S", "W", "NE", "SE", "SW", "NW", "U", "D")
+ID_PATTERN = r"[A-Z][A-Z0-9]{0,7}"
+PORT_PATTERN = r"[a-z][a-z0-9-]{0,19}"
+SIZE_PATTERN = r"\?|\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,2}|EHD\d{2}"
+WAY_PATTERN = r"(?:N|E|S|W|NE|SE|SW|NW|U|D)(?:\+\d{1,3}(?:\.\d{1,3})?(?:N|E|S|W|NE|SE|SW|NW|U|D))?"
+ANCHOR_PATTERN = rf"{ID_PATTERN}\.(?:{PORT_PATTERN}|{ID_PATTERN})"
+
+
+def _end(text: str) -> str:
+    try:
+        return canonical_end(text)
+    except Refused as refused:
+        raise ValueError(f"expected {refused.expected}, for example {refused.example}") from None
+
+
+def _plain(text: str) -> str:
+    if any(ord(sign) < 32 for sign in text):
+        raise ValueError("expected text on one line")
+    return text
+
+
+Id = Annotated[str, StringConstraints(pattern=f"^{ID_PATTERN}$")]
+ItemId = Annotated[str, StringConstraints(pattern=r"^i[1-9]\d{0,8}$")]
+PortName = Annotated[str, StringConstraints(pattern=f"^{PORT_PATTERN}$")]
+Dir = Literal["N", "E", "S", "W", "NE", "SE", "SW", "NW", "U", "D"]
+Way = Annotated[str, StringConstraints(pattern=f"^{WAY_PATTERN}$"), AfterValidator(canonical_way)]
+AnchorText = Annotated[str, StringConstraints(pattern=f"^{ANCHOR_PATTERN}$")]
+EndText = Annotated[str, AfterValidator(_end)]
+Size = Annotated[str, StringConstraints(pattern=f"^(?:{SIZE_PATTERN})$")]
+Code = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9-]{0,15}$")]
+PartName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9/x.-]{0,39}$")]
+Line = Annotated[str, StringConstraints(max_length=200), AfterValidator(_plain)]
+Text = Annotated[str, StringConstraints(max_length=2000)]
+Key = Annotated[str, StringConstraints(min_length=1, max_length=80)]
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+Positive = Annotated[float, Field(gt=0, le=1e9)]
+Micrometres = AfterValidator(lambda mm: round(mm, 3))
+NotNegative = Annotated[float, Field(ge=0, le=1e9)]
+Kelvin = Annotated[float, Field(gt=0, le=200)]
+TempC = Annotated[float, Field(ge=-60, le=250)]
+XY = tuple[Coordinate, Coordinate]
+XYZ = tuple[Coordinate, Coordinate, Coordinate]
+Box = tuple[XYZ, XYZ]
+
+
+class Frozen(BaseModel):
+    """Base of the document's parts: immutable, closed, finite."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_attribute_docstrings=True)
+
+
+class Level(Frozen):
+    id: Id
+    name: Line
+    floor_mm: Coordinate
+    """Finished floor above the finished ground floor."""
+    ceiling_mm: Coordinate
+    """Ceiling above the finished ground floor."""
+
+    @model_validator(mode="after")
+    def _above(self) -> Self:
+        if self.ceiling_mm <= self.floor_mm:
+            raise ValueError("expected the ceiling above the floor")
+        return self
+
+
+class Room(Frozen):
+    id: Id
+    level: Id
+    name: Line
+    outline: tuple[XY, ...] = ()
+    heated: bool = True
+    room_c: TempC = 20
+    need_w: NotNegative | None = None
+    flame_allowed: bool = True
+    rodents: bool = False
+
+
+class Wall(Frozen):
+    id: Id
+    level: Id
+    from_xy: XY
+    to_xy: XY
+    thickness_mm: Positive
+    kind: Literal["masonry", "stud", "timber"]
+
+
+class JoistField(Frozen):
+    id: Id
+    level: Id
+    outline: tuple[XY, ...]
+    along: Literal["N", "E"]
+    depth_mm: Positive
+    breadth_mm: Positive
+    centres_mm: Positive
+    span_mm: Positive
+    kind: Literal["solid", "i-joist", "truss"] = "solid"
+
+
+class Obstacle(Frozen):
+    id: Id
+    level: Id
+    kind: Literal["beam", "truss", "hatch", "cable", "board", "meter", "duct", "window"]
+    box: Box
+    clearance_mm: NotNegative = 0
+
+
+class House(Frozen):
+    levels: tuple[Level, ...] = ()
+    rooms: tuple[Room, ...] = ()
+    walls: tuple[Wall, ...] = ()
+    joists: tuple[JoistField, ...] = ()
+    obstacles: tuple[Obstacle, ...] = ()
+
+
+class KitPart(Frozen):
+    part: PartName
+    turn: Facing | None = None
+    """Where an angled part turns to, seen from the front of the station."""
+
+
+class Port(Frozen):
+    name: PortName
+    role: Role
+    way: Literal["out", "in", "either"]
+    """Of the fluid, seen from the station."""
+    offset: XYZ
+    """Right, out, up from the bottom centre of the back, seen from the front."""
+    facing: Facing
+    end: EndText
+    kit: tuple[KitPart, ...] = ()
+
+
+class StationData(Frozen):
+    """What is known of a station. Which fields a kind may carry: DATA_OF_KIND."""
+
+    width_mm: NotNegative | None = None
+    height_mm: NotNegative | None = None
+    depth_mm: NotNegative | None = None
+    output_w: NotNegative | None = None
+    least_output_w: NotNegative | None = None
+    input_w: NotNegative | None = None
+    rated_at_k: Kelvin | None = None
+    exponent: Annotated[float, Field(ge=1, le=2)] | None = None
+    volume_l: NotNegative | None = None
+    kv: Positive | None = None
+    room: Id | None = None
+    series: Line | None = None
+    store_c: TempC | None = None
+    coil_w: NotNegative | None = None
+    ways: Annotated[int, Field(ge=1, le=40)] | None = None
+    pump_curve: tuple[tuple[NotNegative, NotNegative], ...] | None = None
+    """Points (flow_kg_s, head_pa)."""
+    supply_pa: NotNegative | None = None
+    outlet_pa: NotNegative | None = None
+    set_pa: NotNegative | None = None
+    precharge_pa: NotNegative | None = None
+    flow_kg_s: NotNegative | None = None
+    gas: Literal["natural", "propane", "butane"] | None = None
+    hardness_mg_l: NotNegative | None = None
+    material: Line | None = None
+    age_years: NotNegative | None = None
+
+
+_BODY = {"width_mm", "height_mm", "depth_mm", "room", "material", "age_years", "series"}
+DATA_OF_KIND: dict[str, set[str]] = {
+    "boiler": _BODY | {"output_w", "least_output_w", "input_w", "volume_l", "kv", "gas", "pump_curve"},
+    "emitter": _BODY | {"output_w", "rated_at_k", "exponent", "volume_l", "kv"},
+    "cylinder": _BODY | {"volume_l", "coil_w", "kv", "store_c", "output_w"},
+    "heater": _BODY | {"output_w", "input_w", "volume_l", "store_c", "gas", "kv"},
+    "manifold": _BODY | {"ways", "kv", "volume_l"},
+    "pump": _BODY | {"pump_curve", "input_w", "kv"},
+    "meter": _BODY | {"flow_kg_s", "kv", "gas", "outlet_pa"},
+    "regulator": _BODY | {"supply_pa", "outlet_pa", "gas", "kv", "set_pa"},
+    "supply": _BODY | {"supply_pa", "flow_kg_s", "gas", "hardness_mg_l"},
+    "outlet": _BODY | {"flow_kg_s", "kv"},
+    "vessel": _BODY | {"volume_l", "precharge_pa"},
+    "safety-valve": _BODY | {"set_pa", "kv"},
+    "filling": _BODY | {"set_pa", "kv"},
+    "softener": _BODY | {"flow_kg_s", "kv", "hardness_mg_l", "volume_l"},
+    "tank": _BODY | {"volume_l"},
+    "appliance": _BODY | {"input_w", "gas", "supply_pa", "kv", "flow_kg_s"},
+    "tundish": _BODY,
+    "stub": _BODY | {"supply_pa"},
+}
+
+
+class Brings(Frozen):
+    """What a station has inside it already."""
+
+    vessel_l: NotNegative | None = None
+    safety_valve_bar: Positive | None = None
+    pump: bool = False
+    filling: bool = False
+    vents: bool = False
+    drains: bool = False
+
+
+class Station(Frozen):
+    id: Id
+    kind: StationKindName
+    name: Line = ""
+    level: Id
+    at: XYZ
+    """x, y and height above the level's floor of the bottom centre of its back."""
+    faces: Compass = "S"
+    state: State = "new"
+    ports: tuple[Port, ...] = ()
+    data: StationData = StationData()
+    brings: Brings = Brings()
+    serial: Line | None = None
+
+    @model_validator(mode="after")
+    def _fits_kind(self) -> Self:
+        said = {name for name, value in self.data if value is not None}
+        wrong = said - DATA_OF_KIND[self.kind]
+        if wrong:
+            raise ValueError(f"a {self.kind} carries no {', '.join(sorted(wrong))}")
+        _once((port.name for port in self.ports), "port")
+        return self
+
+
+class Pipe(Frozen):
+    code: Code
+    size: Size
+    """A size of the system, or "?" while it is to be sized."""
+
+    def __str__(self) -> str:
+        return f"{self.code} {self.size}"
+
+
+class ItemBase(Frozen):
+    id: ItemId
+
+
+class Leg(ItemBase):
+    kind: Literal["leg"] = "leg"
+    dir: Way
+    length_mm: Annotated[float, Field(ge=0, le=1e6), Micrometres] | None = None
+    """None: until level with the finish."""
+    said: Annotated[str, StringConstraints(max_length=30)] = ""
+    basis: Literal["taped", "drawn", "assumed"] = "taped"
+
+
+class DeviceItem(ItemBase):
+    kind: Literal["device"] = "device"
+    part: PartName
+    name: Id | None = None
+    arrow: Literal["with", "against", "none"] = "none"
+    """With or against the way the run is paced; none: it goes with the flow."""
+    handle: Dir | None = None
+    setting: Annotated[str, StringConstraints(pattern=r"^[^\s\[\](){}\"#;]{1,20}$")] | None = None
+
+
+class Tee(ItemBase):
+    kind: Literal["tee"] = "tee"
+    name: Id
+    outlet: Dir | None = None
+    closed: Literal["plug", "cap"] | None = None
+
+
+class Point(ItemBase):
+    kind: Literal["point"] = "point"
+    name: Id
+
+
+class Pass(ItemBase):
+    kind: Literal["pass"] = "pass"
+    through: Literal["wall", "floor", "ceiling", "joists"]
+    thickness_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
+    said: Annotated[str, StringConstraints(max_length=30)] = ""
+    count: Annotated[int, Field(ge=1, le=999)] | None = None
+    ref: Id | None = None
+    sleeve: bool = False
+
+
+class PipeChange(ItemBase):
+    kind: Literal["pipe"] = "pipe"
+    pipe: Pipe
+
+
+class Lie(ItemBase):
+    kind: Literal["lie"] = "lie"
+    place: Literal["view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside"] | None = None
+    lag_mm: Annotated[float, Field(ge=0, le=1e4), Micrometres] | None = None
+    clip_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
+    fall: Annotated[float, Field(ge=0, le=1), AfterValidator(lambda fall: round(fall, 9))] | None = None
+    """Drop over length along the run; 0 for none."""
+
+
+class SetItem(ItemBase):
+    kind: Literal["set"] = "set"
+    side: Dir
+    height_mm: Positive
+    angle_deg: Annotated[float, Field(gt=0, lt=90)] = 45
+
+
+class Crossover(ItemBase):
+    kind: Literal["crossover"] = "crossover"
+    side: Dir
+    clear_mm: Positive
+    angle_deg: Annotated[float, Field(gt=0, lt=90)] = 45
+    over: Id | None = None
+
+
+class Remark(ItemBase):
+    kind: Literal["remark"] = "remark"
+    text: Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^;\n\r]+$")]
+
+
+Item = Annotated[
+    Leg | DeviceItem | Tee | Point | Pass | PipeChange | Lie | SetItem | Crossover | Remark, Field(discriminator="kind")
+]
+
+
+class TwinOf(Frozen):
+    run: Id
+    side: Dir
+    spacing_mm: Positive
+
+
+class Run(Frozen):
+    id: Id
+    service: Service
+    role: Role
+    state: State = "new"
+    start: AnchorText
+    pipe: Pipe
+    items: tuple[Item, ...] = ()
+    finish: AnchorText | Literal["cap", "plug", "stub", "none"] = "none"
+    twin_of: TwinOf | None = None
+    last_start: XYZ | None = None
+    """Where the start was when its anchor was lost: an adrift run is drawn there."""
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        if ROLE_SERVICE[self.role] != self.service:
+            raise ValueError(f"a {self.role} pipe belongs to {ROLE_SERVICE[self.role]}")
+        _once((item.name for item in self.items if isinstance(item, Tee | Point)), "point")
+        return self
+
+
+class Circuit(Frozen):
+    id: Id
+    source: Id
+    medium: Literal["water", "mpg"] = "water"
+    mass_fraction: Annotated[float, Field(ge=0, le=0.6)] = 0
+    flow_c: TempC
+    return_c: TempC
+    cold_c: TempC = 10
+    fill_bar: NotNegative | None = None
+
+
+class Fact(Frozen):
+    path: Key
+    value: float | bool | Line
+    unit: Annotated[str, StringConstraints(max_length=20)] = ""
+    basis: Literal["measured", "told", "label", "assumed"]
+    by_role: Line | None = None
+    on: Annotated[str, StringConstraints(max_length=40)] | None = None
+
+
+class Choice(Frozen):
+    option: Line
+    origin: Literal["practice", "firm", "job"]
+    reason: Text | None = None
+
+
+class Override(Frozen):
+    target: Key
+    field: Literal["method", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
+    value: float | Line
+    reason: Text = ""
+    by_role: Line = ""
+
+
+class Waiver(Frozen):
+    rule: Key
+    where: Key
+    reason: Annotated[str, StringConstraints(min_length=1, max_length=2000)]
+    by_role: Line = ""
+
+
+class Measured(Frozen):
+    part: Key
+    field: Line
+    value: float
+    on: Annotated[str, StringConstraints(max_length=40)] = ""
+
+
+class Job(Frozen):
+    """One job. Ids of stations, runs, rooms, levels and circuits share one namespace; item ids are never re-used."""
+
+    format: Literal["oikotherm-job"] = FORMAT  # type: ignore[assignment]
+    version: Literal[1] = VERSION  # type: ignore[assignment]
+    uid: Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{2,39}$")]
+    title: Annotated[str, StringConstraints(min_length=1, max_length=120), AfterValidator(_plain)]
+    place: Line = ""
+    practice: Practice = "british"
+    pace_unit: PaceUnit = "mm"
+    house: House = House()
+    stations: tuple[Station, ...] = ()
+    runs: tuple[Run, ...] = ()
+    circuits: tuple[Circuit, ...] = ()
+    facts: tuple[Fact, ...] = ()
+    choices: dict[Annotated[str, StringConstraints(max_length=60)], Choice] = {}
+    overrides: tuple[Override, ...] = ()
+    waivers: tuple[Waiver, ...] = ()
+    measured: tuple[Measured, ...] = ()
+    next_item: Annotated[int, Field(ge=1, le=10**9)] = 1
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        ids = [thing.id for group in self.named() for thing in group]
+        _once(ids, "id")
+        levels = {level.id for level in self.house.levels}
+        for station in self.stations:
+            if station.level not in levels:
+                raise ValueError(f"station {station.id} is on level {station.level}, which does not exist")
+        items = [item.id for run in self.runs for item in run.items]
+        _once(items, "item id")
+        over = [item for item in items if int(item[1:]) >= self.next_item]
+        if over:
+            raise ValueError(f"expected next_item above every item id, found {over[0]} with next_item {self.next_item}")
+        return self
+
+    def named(self) -> tuple[tuple[Any, ...], ...]:
+        """Everything that shares the namespace of ids, by group."""
+        house = self.house
+        return (
+            self.stations,
+            self.runs,
+            self.circuits,
+            house.levels,
+            house.rooms,
+            house.walls,
+            house.joists,
+            house.obstacles,
+        )
+
+    def station(self, id_: str) -> Station | None:
+        return next((station for station in self.stations if station.id == id_), None)
+
+    def run(self, id_: str) -> Run | None:
+        return next((run for run in self.runs if run.id == id_), None)
+
+    def level(self, id_: str) -> Level | None:
+        return next((level for level in self.house.levels if level.id == id_), None)
+
+    def free_id(self, letters: str) -> str:
+        """The next free id of this kind: F1, F2 ...; a lone kind of station such as BLR takes no number."""
+        taken = {thing.id for group in self.named() for thing in group}
+        if len(letters) > 2 and letters not in taken:
+            return letters
+        number = 2 if len(letters) > 2 else 1
+        while f"{letters}{number}" in taken:
+            number += 1
+        return f"{letters}{number}"
+
+
+def _once(names: Any, what: str) -> None:
+    doubled = [name for name, count in Counter(names).items() if count > 1]
+    if doubled:
+        raise ValueError(f"{what} {doubled[0]} is used more than once")
+
+
+def split_anchor(anchor: str) -> tuple[str, str]:
+    """ "BLR.flow" -> ("BLR", "flow")."""
+    owner, _, name = anchor.partition(".")
+    return owner, name
+
+
+def is_point_name(name: str) -> bool:
+    """Points and tees are written in capitals, ports in small letters."""
+    return re.fullmatch(ID_PATTERN, name) is not None

@@ -1,0 +1,628 @@
+"""The pacing notation: a run as one line of text, the way a fitter walks and says it.
+
+    F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left
+
+Items are master and text is a view: `parse_run` reads a line into items, `run_text` writes the canonical line, `align`
+lets the items of a retyped line keep the identity of those they replace. The grammar stands in docs/notation.md.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from ..catalogue import Catalogue
+from ..errors import Refused
+from ..quantity import INCH_MM, PaceUnit, Practice, inches, parse_length_mm, trim
+from .model import (
+    ID_PATTERN,
+    PORT_PATTERN,
+    SIZE_PATTERN,
+    Crossover,
+    DeviceItem,
+    Item,
+    Leg,
+    Lie,
+    Pass,
+    Pipe,
+    PipeChange,
+    Point,
+    Remark,
+    Run,
+    SetItem,
+    Tee,
+)
+from .ways import DIRECTIONS, WAY, canonical_way
+
+MOST_SIGNS = 20_000
+MOST_ITEMS = 2_000
+PLACES = ("view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside")
+_UNIT_WORDS = {"mm", "cm", "m", "in", "ft", '"', "'"}
+_ITEM_EXAMPLE = "W1850, [iso], *T1, (wall 220), =cu-m 15 or {floor}"
+_CLOSER = {"[": "]", "(": ")", "{": "}"}
+
+
+@dataclass(frozen=True, slots=True)
+class Style:
+    """What the reading of a line depends on: the unit of a bare number, the practice (its words and comma), the pipes."""
+
+    catalogue: Catalogue
+    practice: Practice = "british"
+    pace_unit: PaceUnit = "mm"
+
+    @property
+    def decimal_comma(self) -> bool:
+        return self.practice == "continental"
+
+    def length_mm(self, said: str, field: str, where: tuple[int, int]) -> float:
+        try:
+            return parse_length_mm(said, self.pace_unit, field=field, decimal_comma=self.decimal_comma)
+        except Refused as refused:
+            raise Refused(field, refused.said, refused.expected, refused.example, where) from None
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A word of the line and where it stands."""
+
+    text: str
+    start: int
+    end: int
+
+    @property
+    def where(self) -> tuple[int, int]:
+        return self.start, self.end
+
+
+@dataclass(frozen=True, slots=True)
+class ParsedRun:
+    """A line that was read. Anchors are still as typed: whether they exist is for the job to say. Item ids are i1, i2 ..."""
+
+    id: str | None
+    start: Token
+    pipe: Pipe
+    pipe_where: tuple[int, int]
+    items: tuple[Item, ...]
+    spans: tuple[tuple[int, int], ...]
+    finish: Token | None
+
+
+def tokens(text: str, offset: int = 0) -> list[Token]:
+    """Split at blanks; brackets keep together, `->` stands alone, `#` runs to `;` or the end of the line.
+
+    Raises Refused at a bracket that is not closed.
+    """
+    found: list[Token] = []
+    at, size = 0, len(text)
+
+    def add(start: int, end: int) -> None:
+        found.append(Token(text[start:end], start + offset, end + offset))
+
+    while at < size:
+        sign = text[at]
+        if sign.isspace() or sign == ";":
+            at += 1
+        elif sign in _CLOSER:
+            end = text.find(_CLOSER[sign], at)
+            if end < 0:
+                raise Refused(
+                    "item",
+                    text[at : at + 20],
+                    f"a closing {_CLOSER[sign]}",
+                    f"{sign}…{_CLOSER[sign]}",
+                    (at + offset, size + offset),
+                )
+            add(at, end + 1)
+            at = end + 1
+        elif sign == "#":
+            end = min((place for place in (text.find(";", at), text.find("\n", at)) if place >= 0), default=size)
+            add(at, end)
+            at = end
+        elif text.startswith("->", at):
+            add(at, at + 2)
+            at += 2
+        else:
+            end = at
+            while (
+                end < size and not text[end].isspace() and text[end] not in "[({#;" and not text.startswith("->", end)
+            ):
+                end += 1
+            add(at, max(end, at + 1))
+            at = max(end, at + 1)
+    return found
+
+
+def parse_run(text: str, style: Style) -> ParsedRun:
+    """Read one line of pacing. Raises Refused with the span of what could not be read.
+
+    `id from anchor pipe: items -> finish`; the id and the finish may be left out.
+    """
+    if len(text) > MOST_SIGNS:
+        raise Refused("run", text, f"a line of at most {MOST_SIGNS} signs", "", (MOST_SIGNS, len(text)))
+    colon = text.find(":")
+    example = "from BLR.flow cu-m 22: D350 W1850"
+    if colon < 0:
+        raise Refused("run", text, "where the run starts and its pipe, then a colon", example, (len(text), len(text)))
+    head = tokens(text[:colon])
+    words = [token.text.lower() for token in head]
+    if "from" not in words[:2]:
+        raise Refused("run", text[:colon], "[id] from anchor pipe, then a colon", example, (0, colon))
+    at = words.index("from")
+    run_id = None
+    if at == 1:
+        run_id = head[0].text.upper()
+        if not re.fullmatch(ID_PATTERN, run_id):
+            raise Refused("id", head[0].text, "capitals and figures, at most 8", "F1", head[0].where)
+    if len(head) <= at + 1:
+        raise Refused("start", text[:colon], "a port or a named point after from", "BLR.flow", (colon, colon))
+    start = _anchor(head[at + 1])
+    rest = head[at + 2 :]
+    if not rest:
+        raise Refused("pipe", text[:colon], "a pipe and its size before the colon", "cu-m 22", (colon, colon))
+    where = (rest[0].start, rest[-1].end)
+    pipe = _pipe(rest, style)
+    body = tokens(text[colon + 1 :], colon + 1)
+    finish = None
+    arrow = next((index for index, token in enumerate(body) if token.text == "->"), None)
+    if arrow is not None:
+        after = body[arrow + 1 :]
+        if len(after) != 1:
+            spot = (after[1].start, after[-1].end) if len(after) > 1 else (body[arrow].end, body[arrow].end)
+            raise Refused(
+                "finish",
+                " ".join(token.text for token in after),
+                "one port, point, cap, plug or stub after ->",
+                "-> R3.left",
+                spot,
+            )
+        finish = after[0] if after[0].text.lower() in ("cap", "plug", "stub") else _anchor(after[0])
+        body = body[:arrow]
+    items, spans = parse_items(body, style)
+    return ParsedRun(run_id, start, pipe, where, items, spans, finish)
+
+
+def _anchor(token: Token) -> Token:
+    if not re.fullmatch(rf"(?i:(?:{ID_PATTERN}\.)?(?:{PORT_PATTERN}|{ID_PATTERN}))", token.text):
+        raise Refused("anchor", token.text, "a port or a named point", "BLR.flow, F1.T1 or T1", token.where)
+    return token
+
+
+def _pipe(words: Sequence[Token], style: Style) -> Pipe:
+    where = (words[0].start, words[-1].end)
+    said = " ".join(token.text for token in words)
+    try:
+        code = style.catalogue.system_code(words[0].text, style.practice)
+    except Refused as refused:
+        raise Refused("pipe", said, refused.expected, refused.example, words[0].where) from None
+    size = "-".join(token.text for token in words[1:]).rstrip('"″').upper()
+    size = size.removesuffix("MM") or ""
+    if not re.fullmatch(SIZE_PATTERN, size):
+        some = style.catalogue.sizes(code)
+        raise Refused(
+            "pipe",
+            said,
+            f"a size of {code}: {', '.join(some[:9])} or ?",
+            f"{code} {some[min(2, len(some) - 1)]}",
+            (words[-1].start, where[1]) if len(words) > 1 else (where[1], where[1]),
+        )
+    return Pipe(code=code, size=size)
+
+
+def parse_items(body: Sequence[Token], style: Style) -> tuple[tuple[Item, ...], tuple[tuple[int, int], ...]]:
+    """Read the items of a run: (items with ids i1, i2 ..., their spans). Raises Refused with the span."""
+    groups = _join(body)
+    if len(groups) > MOST_ITEMS:
+        raise Refused("run", f"{len(groups)} items", f"at most {MOST_ITEMS} items", "", groups[MOST_ITEMS][0].where)
+    items: list[Item] = []
+    spans: list[tuple[int, int]] = []
+    taken = {group[0].text[1:].split(":")[0].upper() for group in groups if group[0].text[0] in "*."}
+    for number, group in enumerate(groups, 1):
+        where = (group[0].start, group[-1].end)
+        try:
+            items.append(_item(group, f"i{number}", where, style, taken))
+        except ValidationError as error:
+            first = error.errors(include_url=False)[0]
+            raise Refused(
+                str(first["loc"][-1]) if first["loc"] else "item", _said(group), _expected(first), _ITEM_EXAMPLE, where
+            ) from None
+        spans.append(where)
+    names: set[str] = set()
+    for item, span in zip(items, spans, strict=True):
+        if isinstance(item, Tee | Point):
+            if item.name in names:
+                raise Refused("name", item.name, "a name used once in the run", f"{item.name}1", span)
+            names.add(item.name)
+    return tuple(items), tuple(spans)
+
+
+def _expected(error: Any) -> str:
+    return (
+        str(error["msg"]).removeprefix("Value error, ").removeprefix("expected ").replace("Input should be", "a value")
+    )
+
+
+def _said(group: Sequence[Token]) -> str:
+    return " ".join(token.text for token in group)
+
+
+def _join(body: Sequence[Token]) -> list[list[Token]]:
+    """Put words together that say one item: a length in pieces, a pipe and its size, a tee and its plug."""
+    groups: list[list[Token]] = []
+    for token in body:
+        last = groups[-1][0].text if groups else ""
+        leg = groups and _leg_of(last) is not None
+        number = token.text[0].isdigit() or token.text[0] in ".½¼¾" and token.text[1:2].isdigit()
+        if re.match(r"\d+[xX]<", token.text):
+            groups.append([token])
+        elif leg and (number or token.text.lower().rstrip("?") in _UNIT_WORDS or token.text == "?"):
+            groups[-1].append(token)
+        elif (
+            last.startswith("=")
+            and len(groups[-1]) < 3
+            and (number or token.text.upper().startswith("EHD") or token.text == "?")
+        ):
+            groups[-1].append(token)
+        elif last.startswith("*") and len(groups[-1]) == 1 and token.text.lower() in ("plug", "cap"):
+            groups[-1].append(token)
+        else:
+            groups.append([token])
+    return groups
+
+
+def _leg_of(text: str) -> tuple[str, str] | None:
+    """A leg's way and the rest, or None if the word is no leg."""
+    found = WAY.match(text)
+    if not found:
+        return None
+    rest = text[found.end() :]
+    return (found[0], rest) if not rest or rest[0].isdigit() or rest[0] in ".?" else None
+
+
+def _item(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style, taken: set[str]) -> Item:
+    word = group[0].text
+    sign = word[0]
+    if sign == "[":
+        return _device(word, id_, where)
+    if sign == "(":
+        return _pass(word, id_, where, style)
+    if sign == "{":
+        return _lie(word, id_, where, style)
+    if sign == "=":
+        head = Token(word[1:], where[0] + 1, group[0].end)
+        if not head.text:
+            raise Refused("pipe", word, "a pipe and its size after =", "=cu-m 15", where)
+        return PipeChange(id=id_, pipe=_pipe([head, *group[1:]], style))
+    if sign == "*":
+        return _tee(group, id_, where, taken)
+    if sign == "#":
+        text = " ".join(word[1:].split())
+        if not text:
+            raise Refused("remark", word, "words after #", "# mind the beam;", where)
+        return Remark(id=id_, text=text)
+    if sign == "." and re.fullmatch(rf"\.(?i:{ID_PATTERN})", word):
+        return Point(id=id_, name=word[1:].upper())
+    if _leg_of(word) is not None:
+        return _leg(group, id_, where, style)
+    if sign in "~^" or re.match(r"\d+[xX]<", word) or word.lower() == "twin":
+        raise Refused(
+            "item",
+            word,
+            "legs and parts written out; sets, crossovers, twins and repeats cannot be typed yet",
+            "N50 W600 S50",
+            where,
+        )
+    raise Refused("item", _said(group), "a leg, part, tee, point, pass, pipe or place", _ITEM_EXAMPLE, where)
+
+
+def _leg(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style) -> Leg:
+    found = _leg_of(group[0].text)
+    assert found is not None
+    try:
+        way = canonical_way(found[0])
+    except ValueError as error:
+        raise Refused(
+            "direction", found[0], str(error).removeprefix("expected ").split(", found")[0], "N+30E", where
+        ) from None
+    said = " ".join([found[1], *(token.text for token in group[1:])]).strip()
+    if said == "?":
+        return Leg(id=id_, dir=way)
+    if not said:
+        raise Refused(
+            "length", _said(group), f"a length after {way}", f"{way}1850 or {way}? until level with the finish", where
+        )
+    taped = True
+    if said.endswith("?"):
+        said, taped = said[:-1].rstrip(), False
+    length_mm = style.length_mm(said, "length", where)
+    if not 0 <= length_mm <= 1e6:
+        raise Refused("length", said, "a length from 0 to 1 km", f"{way}1850", where)
+    return Leg(id=id_, dir=way, length_mm=length_mm, said=tidy_length(said), basis="taped" if taped else "assumed")
+
+
+def tidy_length(said: str) -> str:
+    """A said length without blanks: 7 1/2" becomes 7-1/2", 6' 2 3/4" becomes 6'2-3/4", 1.5 m becomes 1.5m."""
+    text = re.sub(r"\s*(['′])\s*-?\s*", r"\1", said.strip())
+    text = re.sub(r"(\d)\s+(\d+/\d)", r"\1-\2", text)
+    return "".join(text.split())
+
+
+def _device(word: str, id_: str, where: tuple[int, int]) -> DeviceItem:
+    words = word[1:-1].split()
+    example = "[iso], [check V1 >] or [drain handle D]"
+    if not words:
+        raise Refused("device", word, "a part between the brackets", example, where)
+    fields: dict[str, Any] = {"id": id_, "part": words[0].lower()}
+    rest = words[1:]
+    if rest and re.fullmatch(ID_PATTERN, rest[0]) and rest[0] not in ("HANDLE", "SET"):
+        fields["name"] = rest.pop(0)
+    if rest and rest[0] in ("<", ">"):
+        fields["arrow"] = "with" if rest.pop(0) == ">" else "against"
+    while rest:
+        key = rest.pop(0).lower()
+        if key == "handle" and rest and "handle" not in fields:
+            way = rest.pop(0).upper()
+            if way not in DIRECTIONS:
+                raise Refused("handle", way, "a direction such as U or N", "[iso handle U]", where)
+            fields["handle"] = way
+        elif key == "set" and rest and "setting" not in fields:
+            fields["setting"] = rest.pop(0)
+        else:
+            raise Refused(
+                "device", word, "a part, then a name, an arrow, handle and a direction, set and a value", example, where
+            )
+    return DeviceItem(**fields)
+
+
+def _tee(group: Sequence[Token], id_: str, where: tuple[int, int], taken: set[str]) -> Tee:
+    name, _, outlet = group[0].text[1:].upper().partition(":")
+    if not name:
+        number = 1
+        while f"T{number}" in taken:
+            number += 1
+        name = f"T{number}"
+        taken.add(name)
+    if not re.fullmatch(ID_PATTERN, name) or (outlet and outlet not in DIRECTIONS):
+        raise Refused("tee", _said(group), "a name, then perhaps a colon and a direction", "*T1 or *T1:U", where)
+    closed = group[1].text.lower() if len(group) > 1 else None
+    return Tee.model_validate({"id": id_, "name": name, "outlet": outlet or None, "closed": closed})
+
+
+def _pass(word: str, id_: str, where: tuple[int, int], style: Style) -> Pass:
+    words = word[1:-1].split()
+    example = "(wall 220), (floor 180 sleeve) or (joists 4)"
+    through = words[0].lower() if words else ""
+    if through == "joists":
+        if len(words) == 1:
+            return Pass(id=id_, through="joists")
+        if len(words) == 2 and words[1].isascii() and words[1].isdigit() and len(words[1]) < 5:
+            return Pass(id=id_, through="joists", count=int(words[1]))
+    elif through in ("wall", "floor", "ceiling"):
+        sleeve = words[-1].lower() == "sleeve"
+        rest = words[1:-1] if sleeve else words[1:]
+        if len(rest) == 1 and re.fullmatch(ID_PATTERN, rest[0].upper()) and not rest[0][0].isdigit():
+            return Pass.model_validate({"id": id_, "through": through, "ref": rest[0].upper(), "sleeve": sleeve})
+        if rest:
+            said = " ".join(rest)
+            return Pass.model_validate(
+                {
+                    "id": id_,
+                    "through": through,
+                    "thickness_mm": style.length_mm(said, "thickness", where),
+                    "said": tidy_length(said),
+                    "sleeve": sleeve,
+                }
+            )
+    raise Refused("pass", word, "wall, floor or ceiling and its thickness, or joists and their number", example, where)
+
+
+def _lie(word: str, id_: str, where: tuple[int, int], style: Style) -> Lie:
+    words = word[1:-1].split()
+    example = "{floor}, {loft lag 25} or {view fall 1:40}"
+    fields: dict[str, Any] = {"id": id_}
+
+    def take_length(key: str) -> None:
+        parts = []
+        while words and (words[0][0].isdigit() or words[0].lower() in _UNIT_WORDS):
+            parts.append(words.pop(0))
+        fields[key] = style.length_mm(" ".join(parts), key.removesuffix("_mm"), where)
+
+    while words:
+        key = words.pop(0).lower()
+        if key in PLACES and "place" not in fields:
+            fields["place"] = key
+        elif key in ("lag", "clip") and f"{key}_mm" not in fields:
+            take_length(f"{key}_mm")
+        elif key == "fall" and words and "fall" not in fields:
+            fields["fall"] = _fall(words.pop(0), where, style)
+        else:
+            raise Refused("place", word, f"{', '.join(PLACES)}; lag, clip or fall with a figure", example, where)
+    if len(fields) == 1:
+        raise Refused("place", word, f"{', '.join(PLACES)}; lag, clip or fall with a figure", example, where)
+    return Lie(**fields)
+
+
+def _fall(said: str, where: tuple[int, int], style: Style) -> float:
+    if said.lower() == "none":
+        return 0.0
+    example = "fall 1:40, fall 25mm/m or fall none"
+    one_in = re.fullmatch(r"1:(\d{1,6}(?:\.\d{1,3})?)", said)
+    if one_in and float(one_in[1]) >= 1:
+        return round(1 / float(one_in[1]), 9)
+    if said.lower().endswith("/m"):
+        fall = style.length_mm(said[:-2], "fall", where) / 1000
+        if 0 < fall <= 1:
+            return round(fall, 9)
+    raise Refused("fall", said, "a fall", example, where)
+
+
+# --- writing ---------------------------------------------------------------------------------------------------------
+
+
+def exact_length(mm: float, unit: PaceUnit) -> str:
+    """A length that reads back to the same micrometre: bare in the pace unit where it can be, else with mm."""
+    if unit == "mm":
+        return trim(mm, 3)
+    if round(round(mm / INCH_MM * 64) / 64 * INCH_MM, 3) == round(mm, 3):
+        text = inches(mm, 64, feet_from_in=1e9)
+        return text.rstrip('"')
+    return trim(mm, 3) + "mm"
+
+
+def _length_text(said: str, mm: float, style: Style) -> str:
+    """What was said, as long as it still means the same; else the exact length."""
+    if said:
+        try:
+            if (
+                parse_length_mm(said, style.pace_unit, decimal_comma=style.decimal_comma) == mm
+                and tidy_length(said) == said
+            ):
+                return said
+        except Refused:
+            pass
+    text = exact_length(mm, style.pace_unit)
+    return text.replace(".", ",") if style.decimal_comma else text
+
+
+def item_text(item: Item, style: Style) -> str:
+    """One item in canonical notation."""
+    match item:
+        case Leg():
+            if item.length_mm is None:
+                return f"{item.dir}?"
+            return f"{item.dir}{_length_text(item.said, item.length_mm, style)}{'' if item.basis == 'taped' else '?'}"
+        case DeviceItem():
+            words = [item.part, item.name or "", {"with": ">", "against": "<", "none": ""}[item.arrow]]
+            words += [f"handle {item.handle}" if item.handle else "", f"set {item.setting}" if item.setting else ""]
+            return f"[{' '.join(word for word in words if word)}]"
+        case Tee():
+            return f"*{item.name}{':' + item.outlet if item.outlet else ''}{' ' + item.closed if item.closed else ''}"
+        case Point():
+            return f".{item.name}"
+        case Pass():
+            if item.through == "joists":
+                return f"(joists {item.count})" if item.count else "(joists)"
+            thick = item.ref or (_length_text(item.said, item.thickness_mm, style) if item.thickness_mm else "0")
+            return f"({item.through} {thick}{' sleeve' if item.sleeve else ''})"
+        case PipeChange():
+            return f"={item.pipe}"
+        case Lie():
+            return _lie_text(item, style)
+        case SetItem():
+            return f"~{item.side}{exact_length(item.height_mm, style.pace_unit)}@{trim(item.angle_deg, 3)}"
+        case Crossover():
+            over = f" over {item.over}" if item.over else ""
+            return f"^{item.side}{exact_length(item.clear_mm, style.pace_unit)}@{trim(item.angle_deg, 3)}{over}"
+        case Remark():
+            return f"# {item.text};"
+
+
+def _lie_text(item: Lie, style: Style) -> str:
+    words: list[str] = [item.place or ""]
+    for key, value in (("lag", item.lag_mm), ("clip", item.clip_mm)):
+        if value is not None:
+            words.append(f"{key} {_length_text('', value, style)}")
+    if item.fall is not None:
+        one_in = trim(1 / item.fall, 3) if item.fall else "0"
+        if item.fall == 0:
+            words.append("fall none")
+        elif round(1 / float(one_in), 9) == item.fall:
+            words.append(f"fall 1:{one_in}")
+        else:
+            words.append(f"fall {trim(item.fall * 1000, 6)}mm/m".replace(".", "," if style.decimal_comma else "."))
+    return "{" + " ".join(word for word in words if word) + "}"
+
+
+def run_text(run: Run, style: Style) -> str:
+    """The canonical line of a run. `parse_run` reads it back to the same items (sets and crossovers excepted, for now)."""
+    words = [run.id, "from", run.start, f"{run.pipe}:"]
+    if run.twin_of:
+        words.append(
+            f"twin {run.twin_of.run} {run.twin_of.side}{exact_length(run.twin_of.spacing_mm, style.pace_unit)}"
+        )
+    words += [item_text(item, style) for item in run.items]
+    if run.finish != "none":
+        words += ["->", run.finish]
+    elif words[-1].startswith("#"):
+        words[-1] = words[-1].rstrip(";")
+    return " ".join(words)
+
+
+# --- keeping identity ------------------------------------------------------------------------------------------------
+
+
+def _signature(item: Item) -> tuple[str, ...]:
+    """What makes two items the same thing said differently."""
+    match item:
+        case Leg():
+            return "leg", item.dir
+        case DeviceItem():
+            return "device", item.part, item.name or ""
+        case Tee() | Point():
+            return item.kind, item.name
+        case Pass():
+            return "pass", item.through
+        case _:
+            return (item.kind,)
+
+
+def align(new: Sequence[Item], old: Sequence[Item], next_item: int, style: Style) -> tuple[tuple[Item, ...], int]:
+    """Give retyped items the ids of the old ones they stand for: (items, next free number).
+
+    The pairing is the common subsequence of greatest weight: the same text counts most, the same thing with another
+    figure less, the same kind least. An old item whose text is unchanged is kept whole, with its basis.
+    """
+    texts = [item_text(item, style) for item in new], [item_text(item, style) for item in old]
+    low = 0
+    while low < min(len(new), len(old)) and texts[0][low] == texts[1][low]:
+        low += 1
+    high = 0
+    while high < min(len(new), len(old)) - low and texts[0][-1 - high] == texts[1][-1 - high]:
+        high += 1
+    pairs = {index: index for index in range(low)}
+    pairs.update({len(new) - 1 - index: len(old) - 1 - index for index in range(high)})
+    pairs.update(_heaviest(new, old, texts, range(low, len(new) - high), range(low, len(old) - high)))
+    result: list[Item] = []
+    for index, item in enumerate(new):
+        if index not in pairs:
+            result.append(item.model_copy(update={"id": f"i{next_item}"}))
+            next_item += 1
+        elif texts[0][index] == texts[1][pairs[index]]:
+            result.append(old[pairs[index]])
+        else:
+            result.append(item.model_copy(update={"id": old[pairs[index]].id}))
+    return tuple(result), next_item
+
+
+def _heaviest(
+    new: Sequence[Item], old: Sequence[Item], texts: tuple[list[str], list[str]], rows: range, columns: range
+) -> dict[int, int]:
+    """Longest common subsequence by weight of the middle parts: new index -> old index."""
+
+    def weight(i: int, j: int) -> int:
+        if texts[0][i] == texts[1][j]:
+            return 8
+        if new[i].kind != old[j].kind:
+            return 0
+        return 4 if _signature(new[i]) == _signature(old[j]) else 1
+
+    best = [[0] * (len(columns) + 1) for _ in range(len(rows) + 1)]
+    for r in range(len(rows) - 1, -1, -1):
+        for c in range(len(columns) - 1, -1, -1):
+            gain = weight(rows[r], columns[c])
+            best[r][c] = max(best[r + 1][c], best[r][c + 1], best[r + 1][c + 1] + gain if gain else 0)
+    pairs: dict[int, int] = {}
+    r = c = 0
+    while r < len(rows) and c < len(columns):
+        gain = weight(rows[r], columns[c])
+        if gain and best[r][c] == best[r + 1][c + 1] + gain:
+            pairs[rows[r]] = columns[c]
+            r, c = r + 1, c + 1
+        elif best[r][c] == best[r + 1][c]:
+            r += 1
+        else:
+            c += 1
+    return pairs

@@ -1,0 +1,107 @@
+"""Directions: N E S W, the diagonals, U and D, and a way turned from one of them towards another ("N+30E")."""
+
+from __future__ import annotations
+
+import functools
+import math
+import re
+from typing import NamedTuple
+
+
+class Vec(NamedTuple):
+    """A point or direction in space: x east, y north, z up."""
+
+    x: float
+    y: float
+    z: float
+
+    def plus(self, other: Vec, times: float = 1.0) -> Vec:
+        return Vec(self.x + other.x * times, self.y + other.y * times, self.z + other.z * times)
+
+    def minus(self, other: Vec) -> Vec:
+        return Vec(self.x - other.x, self.y - other.y, self.z - other.z)
+
+    def times(self, by: float) -> Vec:
+        return Vec(self.x * by, self.y * by, self.z * by)
+
+    def dot(self, other: Vec) -> float:
+        return self.x * other.x + self.y * other.y + self.z * other.z
+
+    def cross(self, other: Vec) -> Vec:
+        return Vec(
+            self.y * other.z - self.z * other.y,
+            self.z * other.x - self.x * other.z,
+            self.x * other.y - self.y * other.x,
+        )
+
+    @property
+    def length(self) -> float:
+        return math.sqrt(self.x * self.x + self.y * self.y + self.z * self.z)
+
+    def unit(self) -> Vec:
+        """Same direction, length 1. ZeroDivisionError for the zero vector."""
+        return self.times(1 / self.length)
+
+
+_HALF = math.sqrt(0.5)
+DIRECTIONS: dict[str, Vec] = {
+    "N": Vec(0, 1, 0),
+    "E": Vec(1, 0, 0),
+    "S": Vec(0, -1, 0),
+    "W": Vec(-1, 0, 0),
+    "U": Vec(0, 0, 1),
+    "D": Vec(0, 0, -1),
+    "NE": Vec(_HALF, _HALF, 0),
+    "SE": Vec(_HALF, -_HALF, 0),
+    "SW": Vec(-_HALF, -_HALF, 0),
+    "NW": Vec(-_HALF, _HALF, 0),
+}
+_DIR = "NE|SE|SW|NW|N|E|S|W|U|D"
+WAY = re.compile(rf"(?P<dir>{_DIR})(?:\+(?P<degrees>\d{{1,3}}(?:\.\d{{1,3}})?)(?P<to>{_DIR}))?", re.IGNORECASE)
+
+
+def canonical_way(way: str) -> str:
+    """The way in capitals, its degrees without empty decimals. ValueError if it is no way.
+
+    Degrees lie above 0 and below 180, and the second direction must not be in line with the first.
+    >>> canonical_way("n+30.0e")
+    'N+30E'
+    """
+    found = WAY.fullmatch(way)
+    if not found:
+        raise ValueError(f"expected a direction such as N, NE or N+30E, found {way!r}")
+    first = found["dir"].upper()
+    if found["to"] is None:
+        return first
+    degrees, second = float(found["degrees"]), found["to"].upper()
+    if abs(DIRECTIONS[first].dot(DIRECTIONS[second])) > 0.999:
+        raise ValueError(f"expected a second direction that is not in line with {first}, found {second}")
+    if not 0 < degrees < 180:
+        raise ValueError(f"expected degrees between 0 and 180, found {degrees:g}")
+    return f"{first}+{degrees:.3f}".rstrip("0").rstrip(".") + second
+
+
+@functools.lru_cache(maxsize=4096)
+def way_vector(way: str) -> Vec:
+    """The unit vector of a canonical way. "N+30E": from north, 30 degrees towards east.
+
+    >>> tuple(round(part, 3) for part in way_vector("N+30E"))
+    (0.5, 0.866, 0.0)
+    """
+    if way in DIRECTIONS:
+        return DIRECTIONS[way]
+    found = WAY.fullmatch(way)
+    if not found or found["to"] is None:
+        raise ValueError(f"expected a direction such as N or N+30E, found {way!r}")
+    first, second = DIRECTIONS[found["dir"].upper()], DIRECTIONS[found["to"].upper()]
+    across = second.plus(first, -first.dot(second)).unit()
+    angle = math.radians(float(found["degrees"]))
+    return first.times(math.cos(angle)).plus(across, math.sin(angle))
+
+
+def nearest_way(vector: Vec) -> str | None:
+    """The plain direction a vector points in, within half a degree; None if it points elsewhere or is zero."""
+    if vector.length < 1e-9:
+        return None
+    unit = vector.unit()
+    return next((name for name, way in DIRECTIONS.items() if unit.dot(way) > 0.99996), None)

@@ -1,0 +1,119 @@
+"""Which way the water goes: one function on the network, never the order of pacing."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from .trace import Pipework, Straight
+
+
+def flow_directions(pipework: Pipework) -> dict[str, int]:
+    """For every straight: 1 from its start to its end, -1 against that, 0 not known.
+
+    Every port that gives fluid out is a source, every port that takes it in a sink of equal share; where a network has
+    only one kind, its loose ends stand for the other. Within a connected tree the flow in a straight is what lies on
+    either side of it; a network with loops is solved as equal resistances in proportion to flow.
+    """
+    edges: dict[str, list[Straight]] = defaultdict(list)
+    for straight in pipework.straights.values():
+        edges[straight.from_node].append(straight)
+        edges[straight.to_node].append(straight)
+    result: dict[str, int] = {}
+    seen: set[str] = set()
+    for start in edges:
+        if start in seen:
+            continue
+        nodes = _component(start, edges)
+        seen.update(nodes)
+        supply = _supply(pipework, nodes, edges)
+        straights = {straight.key: straight for node in nodes for straight in edges[node]}
+        if len(straights) == len(nodes) - 1:
+            flows = _tree(nodes, edges, supply)
+        else:
+            flows = _looped(nodes, list(straights.values()), supply)
+        result.update({key: (flow > 1e-9) - (flow < -1e-9) for key, flow in flows.items()})
+    return result
+
+
+def _component(start: str, edges: dict[str, list[Straight]]) -> list[str]:
+    order, waiting, seen = [], [start], {start}
+    while waiting:
+        node = waiting.pop()
+        order.append(node)
+        for straight in edges[node]:
+            for other in (straight.from_node, straight.to_node):
+                if other not in seen:
+                    seen.add(other)
+                    waiting.append(other)
+    return order
+
+
+def _supply(pipework: Pipework, nodes: list[str], edges: dict[str, list[Straight]]) -> dict[str, float]:
+    """What enters the network at each node; sums to zero."""
+    sources: list[str] = []
+    sinks: list[str] = []
+    loose: list[str] = []
+    for key in nodes:
+        node = pipework.nodes[key]
+        if node.kind == "port":
+            way = pipework.ports[node.part].port.way
+            (sources if way == "out" else sinks if way == "in" else loose).append(key)
+        elif node.kind in ("open", "stub") or len(edges[key]) == 1 and node.kind == "tee":
+            loose.append(key)
+    if not sources:
+        sources, loose = loose, []
+    if not sinks:
+        sinks, loose = loose, []
+    if not sources or not sinks:
+        return {}
+    supply = {key: 1.0 / len(sources) for key in sources}
+    for key in sinks:
+        supply[key] = supply.get(key, 0.0) - 1.0 / len(sinks)
+    return supply
+
+
+def _tree(nodes: list[str], edges: dict[str, list[Straight]], supply: dict[str, float]) -> dict[str, float]:
+    """Flow in each straight of a tree: all that enters beyond it comes back through it."""
+    parent: dict[str, Straight] = {}
+    order, waiting = [], [nodes[0]]
+    reached = {nodes[0]}
+    while waiting:
+        node = waiting.pop()
+        order.append(node)
+        for straight in edges[node]:
+            other = straight.to_node if straight.from_node == node else straight.from_node
+            if other not in reached:
+                reached.add(other)
+                parent[other] = straight
+                waiting.append(other)
+    beyond = {node: supply.get(node, 0.0) for node in nodes}
+    flows: dict[str, float] = {}
+    for node in reversed(order[1:]):
+        straight = parent[node]
+        other = straight.to_node if straight.from_node == node else straight.from_node
+        beyond[other] += beyond[node]
+        flows[straight.key] = beyond[node] if straight.from_node == node else -beyond[node]
+    return flows
+
+
+def _looped(nodes: list[str], straights: list[Straight], supply: dict[str, float]) -> dict[str, float]:
+    """Flow with loops: node potentials of equal linear resistances per length."""
+    import numpy  # only for networks with loops
+
+    index = {node: n for n, node in enumerate(nodes)}
+    matrix = numpy.zeros((len(nodes), len(nodes)))
+    for straight in straights:
+        a, b = index[straight.from_node], index[straight.to_node]
+        ease = 1000.0 / max(straight.length_mm, 1.0)
+        matrix[a, a] += ease
+        matrix[b, b] += ease
+        matrix[a, b] -= ease
+        matrix[b, a] -= ease
+    right = numpy.array([supply.get(node, 0.0) for node in nodes])
+    potential = numpy.linalg.lstsq(matrix, right, rcond=None)[0]
+    return {
+        straight.key: float(potential[index[straight.from_node]] - potential[index[straight.to_node]])
+        * 1000.0
+        / max(straight.length_mm, 1.0)
+        for straight in straights
+    }

@@ -1,0 +1,566 @@
+"""trace(job) -> Pipework: where every pipe runs, before anyone asks which fittings that takes.
+
+A run is walked leg by leg from its start. Where the way turns, a tee, device or pipe change stands, or a run ends, there
+is a node; between two nodes lies a straight. Nodes and straights are known by keys made from item ids, so that an edit
+elsewhere leaves them alone.
+
+At one spot several things may stand between two legs. One of them has the spot itself: the tee if there is one, else the
+turn, else the first device. What is said before it stands close to it on the leg that arrives, what is said after it on
+the leg that leaves; dress() works out how near that can be made.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from ..catalogue import Catalogue, KitRow
+from ..job.model import (
+    Crossover,
+    DeviceItem,
+    Item,
+    Job,
+    Leg,
+    Lie,
+    Pass,
+    Pipe,
+    PipeChange,
+    Point,
+    Port,
+    Run,
+    SetItem,
+    Station,
+    Tee,
+    is_point_name,
+    split_anchor,
+)
+from ..job.ways import DIRECTIONS, Vec, way_vector
+
+SAME_WAY = 0.99996  # cosine of half a degree: two legs in one line
+LEVEL_MM = 1e-6
+
+NodeKind = Literal["port", "turn", "tee", "device", "change", "cap", "plug", "stub", "open"]
+
+
+@dataclass(frozen=True, slots=True)
+class KitPlace:
+    """A kit part of a port where it sits. at: its centre; mouth: plane of its outer end; facing: way out of that end."""
+
+    key: str
+    row: KitRow
+    at: Vec
+    mouth: Vec
+    facing: Vec
+
+
+@dataclass(frozen=True, slots=True)
+class PortPlace:
+    """A port in the house. mouth and facing: of the outer end of its kit, where a run meets it; end: that end."""
+
+    key: str
+    station: Station
+    port: Port
+    plane: Vec
+    mouth: Vec
+    facing: Vec
+    end: str
+    kit: tuple[KitPlace, ...]
+    unknown_kit: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """A place where straights meet. arms: arm name -> direction out of the node along that straight."""
+
+    key: str
+    kind: NodeKind
+    at: Vec
+    run: str
+    item: str = ""
+    part: str = ""
+    name: str = ""
+    close: bool = False  # stands close to the node that has the spot; `at` is still the spot
+    arrow: Literal["with", "against", "none"] = "none"
+    handle: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Straight:
+    """Pipe in one line between two nodes. close: between things at one spot; its length is made by dress().
+
+    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins.
+    """
+
+    key: str
+    run: str
+    pipe: Pipe
+    a: Vec
+    b: Vec
+    way: Vec
+    length_mm: float
+    legs: tuple[str, ...]
+    from_node: str
+    from_arm: str
+    to_node: str
+    to_arm: str
+    close: bool = False
+    place: str = ""
+    lag_mm: float = 0.0
+    assumed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PassPlace:
+    """A pass through a wall, floor or ceiling: from the face entered, along the pipe."""
+
+    item: Pass
+    run: str
+    at: Vec
+    way: Vec
+
+
+@dataclass(frozen=True, slots=True)
+class RunTrace:
+    """One run as walked. closing: finish less end [mm], None without a finish to reach."""
+
+    run: Run
+    start: Vec
+    end: Vec
+    adrift: Literal["", "start", "finish", "circle"]
+    finish_at: Vec | None
+    closing: Vec | None
+    leg_ends: dict[str, tuple[Vec, Vec]]
+    lengths: dict[str, float]
+    points: dict[str, Vec]
+    point_items: dict[str, str]
+    unsolved: tuple[str, ...]
+    not_worked: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Pipework:
+    """The geometry of a job. Dicts are in the order of the document."""
+
+    ports: dict[str, PortPlace]
+    nodes: dict[str, Node]
+    straights: dict[str, Straight]
+    runs: dict[str, RunTrace]
+    passes: tuple[PassPlace, ...]
+    arms: dict[str, dict[str, str]] = field(default_factory=dict)
+    """node key -> arm name -> straight key"""
+
+    def way_out(self, node: str, arm: str) -> Vec:
+        """Direction out of a node along one of its arms."""
+        straight = self.straights[self.arms[node][arm]]
+        return straight.way if (straight.from_node, straight.from_arm) == (node, arm) else straight.way.times(-1)
+
+
+def station_point(station: Station, floor_mm: float, offset: tuple[float, float, float]) -> Vec:
+    """A point given as (right, out, up) from the bottom centre of a station's back, in the house."""
+    out = DIRECTIONS[station.faces]
+    right = Vec(-out.y, out.x, 0)
+    base = Vec(station.at[0], station.at[1], station.at[2] + floor_mm)
+    return base.plus(right, offset[0]).plus(out, offset[1]).plus(Vec(0, 0, offset[2]))
+
+
+def station_way(station: Station, facing: str) -> Vec:
+    """A facing word (left, right, out, back, up, down, seen from the front) as a direction in the house."""
+    out = DIRECTIONS[station.faces]
+    right = Vec(-out.y, out.x, 0)
+    words = {
+        "out": out,
+        "back": out.times(-1),
+        "right": right,
+        "left": right.times(-1),
+        "up": DIRECTIONS["U"],
+        "down": DIRECTIONS["D"],
+    }
+    return words[facing]
+
+
+def _port_place(station: Station, port: Port, floor_mm: float, catalogue: Catalogue) -> PortPlace:
+    key = f"{station.id}.{port.name}"
+    plane = station_point(station, floor_mm, port.offset)
+    at, way, end = plane, station_way(station, port.facing), port.end
+    kit: list[KitPlace] = []
+    unknown: list[str] = []
+    for number, part in enumerate(port.kit, 1):
+        row = catalogue.kits.get(part.part)
+        if row is None:
+            unknown.append(part.part)
+            continue
+        centre = at.plus(way, row.reach_in_mm)
+        if part.turn and row.turns:
+            way = station_way(station, part.turn)
+        at = centre.plus(way, row.reach_out_mm)
+        end = row.outer_end
+        kit.append(KitPlace(f"{key}/kit{number}", row, centre, at, way))
+    return PortPlace(key, station, port, plane, at, way, end, tuple(kit), tuple(unknown))
+
+
+def trace(job: Job, catalogue: Catalogue) -> Pipework:
+    """Walk every run of the job. Never raises: what cannot be placed is adrift, what cannot be solved is named.
+
+    Runs that start at a point of another run follow that run. A leg "until level" takes the length that brings the end
+    level with the finish in its direction, all other legs of the run counted.
+    """
+    floors = {level.id: level.floor_mm for level in job.house.levels}
+    ports: dict[str, PortPlace] = {}
+    for station in job.stations:
+        for port in station.ports:
+            place = _port_place(station, port, floors[station.level], catalogue)
+            ports[place.key] = place
+    walker = _Walker(job, ports)
+    for run in job.runs:
+        walker.walk(run.id)
+    return _Builder(job, ports, walker.done).build()
+
+
+class _Walker:
+    """Places the runs: each after the runs it depends on."""
+
+    def __init__(self, job: Job, ports: dict[str, PortPlace]) -> None:
+        self.runs = {run.id: run for run in job.runs}
+        self.ports = ports
+        self.done: dict[str, RunTrace] = {}
+
+    def walk(self, run_id: str) -> None:
+        """Walk a run and, first, those it depends on; without recursion, since a chain of runs may be long."""
+        waiting = [run_id]
+        while waiting:
+            run = self.runs[waiting[-1]]
+            needs = [
+                need for need in self._needs(run) if need not in self.done and need in self.runs and need not in waiting
+            ]
+            if needs:
+                waiting.append(needs[0])
+            else:
+                waiting.pop()
+                if run.id not in self.done:
+                    self.done[run.id] = self._walk(run)
+
+    def _needs(self, run: Run) -> Iterable[str]:
+        anchors = [run.start]
+        if any(isinstance(item, Leg) and item.length_mm is None for item in run.items):
+            anchors.append(run.finish)
+        for anchor in anchors:
+            owner, name = split_anchor(anchor)
+            if name and is_point_name(name):
+                yield owner
+
+    def anchor(self, text: str) -> Vec | None:
+        if text in self.ports:
+            return self.ports[text].mouth
+        owner, name = split_anchor(text)
+        return self.done[owner].points.get(name) if owner in self.done else None
+
+    def _walk(self, run: Run) -> RunTrace:
+        start = self.anchor(run.start)
+        adrift: Literal["", "start", "finish", "circle"] = ""
+        if start is None:
+            owner, name = split_anchor(run.start)
+            exists = owner in self.runs and any(
+                isinstance(i, Tee | Point) and i.name == name for i in self.runs[owner].items
+            )
+            adrift = "circle" if exists else "start"
+            start = Vec(*run.last_start) if run.last_start else Vec(0, 0, 0)
+        finish = self.anchor(run.finish) if "." in run.finish else None
+        lengths, unsolved = _solve_lengths(run, start, finish)
+        at = start
+        leg_ends: dict[str, tuple[Vec, Vec]] = {}
+        points: dict[str, Vec] = {}
+        point_items: dict[str, str] = {}
+        not_worked: list[str] = []
+        for item in run.items:
+            if isinstance(item, Leg):
+                to = at.plus(way_vector(item.dir), lengths[item.id])
+                leg_ends[item.id] = (at, to)
+                at = to
+            elif isinstance(item, Tee | Point):
+                points[item.name] = at
+                point_items[item.name] = item.id
+            elif isinstance(item, SetItem | Crossover) or isinstance(item, Lie) and item.fall:
+                not_worked.append(item.id)
+        return RunTrace(
+            run, start, at, adrift, finish, None, leg_ends, lengths, points, point_items, unsolved, tuple(not_worked)
+        )
+
+
+def _solve_lengths(run: Run, start: Vec, finish: Vec | None) -> tuple[dict[str, float], tuple[str, ...]]:
+    """Length of every leg [mm], and the legs "until level" that have no solution (taken as 0)."""
+    lengths: dict[str, float] = {}
+    unknown: list[Leg] = []
+    end = start
+    for item in run.items:
+        if isinstance(item, Leg):
+            if item.length_mm is None:
+                unknown.append(item)
+                lengths[item.id] = 0.0
+            else:
+                lengths[item.id] = item.length_mm
+                end = end.plus(way_vector(item.dir), item.length_mm)
+    if not unknown:
+        return lengths, ()
+    if finish is None:
+        return lengths, tuple(leg.id for leg in unknown)
+    rest = finish.minus(end)
+    ways = [way_vector(leg.dir) for leg in unknown]
+    square = all(abs(a.dot(b)) < 1e-9 for n, a in enumerate(ways) for b in ways[n + 1 :])
+    if square and len(ways) <= 3:
+        found = [rest.dot(way) for way in ways]
+    else:
+        import numpy  # only for slanting legs
+
+        solution, _, rank, _ = numpy.linalg.lstsq(numpy.array(ways).T, numpy.array(rest), rcond=1e-9)
+        if rank < len(ways):
+            return lengths, tuple(leg.id for leg in unknown)
+        found = [float(value) for value in solution]
+    unsolved = []
+    for leg, value in zip(unknown, found, strict=True):
+        if value < -LEVEL_MM:
+            unsolved.append(leg.id)
+        else:
+            lengths[leg.id] = round(max(value, 0.0), 3)
+    return lengths, tuple(unsolved)
+
+
+@dataclass(slots=True)
+class _Spot:
+    """What stands between two legs, in the order said."""
+
+    at: Vec
+    items: list[Item]
+    way_in: Vec | None
+    way_out: Vec | None
+    leg_before: str
+
+
+@dataclass(slots=True)
+class _Walk:
+    """Where the builder is on a run: the node and arm it comes from, the legs since, the pipe and how it lies."""
+
+    run: RunTrace
+    node: str
+    arm: str
+    pipe: Pipe
+    legs: list[str]
+    lie: Lie
+
+
+class _Builder:
+    """Turns walked runs into nodes and straights."""
+
+    def __init__(self, job: Job, ports: dict[str, PortPlace], runs: dict[str, RunTrace]) -> None:
+        self.job = job
+        self.ports = ports
+        self.runs = {run.id: runs[run.id] for run in job.runs}
+        self.nodes: dict[str, Node] = {}
+        self.straights: dict[str, Straight] = {}
+        self.passes: list[PassPlace] = []
+        self.used: dict[str, set[str]] = defaultdict(set)  # run -> names of points that other runs join
+        for run in job.runs:
+            for anchor in (run.start, run.finish):
+                owner, name = split_anchor(anchor)
+                if name and is_point_name(name):
+                    self.used[owner].add(name)
+
+    def build(self) -> Pipework:
+        for trace_ in list(self.runs.values()):
+            self._run(trace_)
+        arms: dict[str, dict[str, str]] = {key: {} for key in self.nodes}
+        for straight in self.straights.values():
+            arms[straight.from_node][straight.from_arm] = straight.key
+            arms[straight.to_node][straight.to_arm] = straight.key
+        return Pipework(self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms)
+
+    def _run(self, trace_: RunTrace) -> None:
+        run = trace_.run
+        spots, legs = _spots(run, trace_)
+        finish = self._anchor(trace_, run.finish, "finish") if "." in run.finish else None
+        if finish:
+            target = self.ports[run.finish].mouth if run.finish in self.ports else self._point(run.finish)
+            trace_ = self.runs[run.id] = replace(trace_, finish_at=target, closing=target.minus(trace_.end))
+        elif "." in run.finish and not trace_.adrift:
+            trace_ = self.runs[run.id] = replace(trace_, adrift="finish")
+        lined_up = [self._line_up(run, spot, n == 0, n == len(spots) - 1) for n, spot in enumerate(spots)]
+        if not legs and not any(things for things, _ in lined_up):
+            return  # nothing paced yet
+        start = self._anchor(trace_, run.start, "start")
+        if start is None:
+            start = f"{run.id}/start", "out"
+            self._add(Node(start[0], "open", trace_.start, run.id))
+        else:
+            self._add_port(run.start, run.id)
+        walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"))
+        for n, (spot, (things, main)) in enumerate(zip(spots, lined_up, strict=True)):
+            self.passes += [
+                PassPlace(item, run.id, spot.at, spot.way_out)
+                for item in spot.items
+                if isinstance(item, Pass) and spot.way_out
+            ]
+            for index, (node, pipe_after) in enumerate(things):
+                self._add(replace(node, close=index != main))
+                self._straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out)
+                walk.arm, walk.pipe = "out", pipe_after or walk.pipe
+            for item in spot.items:
+                if isinstance(item, Lie):
+                    walk.lie = _laid(walk.lie, item)
+            if n < len(legs):
+                walk.legs.append(legs[n])
+        if finish:
+            self._add_port(run.finish, run.id)
+        else:
+            kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
+            finish = f"{run.id}/end", "in"
+            self._add(Node(finish[0], kind, trace_.end, run.id))
+        if walk.legs or finish[0] != walk.node:
+            self._straight(walk, *finish, spots[-1], spots[-1].way_in)
+
+    def _anchor(self, trace_: RunTrace, anchor: str, side: Literal["start", "finish"]) -> tuple[str, str] | None:
+        """The node and arm an anchor stands for; None if there is no such port or point."""
+        run = trace_.run.id
+        if anchor in self.ports:
+            taken = self.nodes.get(anchor)
+            return (anchor if taken is None or taken.run == run and side == "start" else f"{anchor}+{run}"), "out"
+        owner, name = split_anchor(anchor)
+        if owner in self.runs and name in self.runs[owner].point_items and not (side == "start" and trace_.adrift):
+            return f"{self.runs[owner].point_items[name]}/tee", run if owner != run else f"{run}-{side}"
+        return None
+
+    def _point(self, anchor: str) -> Vec:
+        owner, name = split_anchor(anchor)
+        return self.runs[owner].points[name]
+
+    def _add(self, node: Node) -> None:
+        self.nodes[node.key] = node
+
+    def _add_port(self, anchor: str, run: str) -> None:
+        """A port has a node once a run is on it; a second run on the same port gets a node of its own beside it."""
+        if anchor in self.ports:
+            key = anchor if anchor not in self.nodes else f"{anchor}+{run}"
+            self._add(Node(key, "port", self.ports[anchor].mouth, run, part=anchor))
+
+    def _line_up(self, run: Run, spot: _Spot, first: bool, last: bool) -> tuple[list[tuple[Node, Pipe | None]], int]:
+        """The nodes at a spot in order, each with the pipe that leaves it if that changes, and which of them has the spot.
+
+        -1: the start has it; len: the finish has it. A change of size right at a tee or turn is made by that fitting.
+        """
+        things: list[tuple[Node, Pipe | None]] = []
+        for item in spot.items:
+            if isinstance(item, Tee) or isinstance(item, Point) and item.name in self.used[run.id]:
+                things.append((Node(f"{item.id}/tee", "tee", spot.at, run.id, item.id, name=item.name), None))
+            elif isinstance(item, DeviceItem):
+                node = Node(
+                    f"{item.id}/device",
+                    "device",
+                    spot.at,
+                    run.id,
+                    item.id,
+                    part=item.part,
+                    name=item.name or "",
+                    arrow=item.arrow,
+                    handle=item.handle or "",
+                )
+                things.append((node, None))
+            elif isinstance(item, PipeChange):
+                things.append((Node(f"{item.id}/change", "change", spot.at, run.id, item.id), item.pipe))
+        kinds = [node.kind for node, _ in things]
+        if "tee" not in kinds and spot.way_in and spot.way_out and spot.way_in.dot(spot.way_out) < SAME_WAY:
+            at = kinds.index("change") if "change" in kinds else len(things)
+            things.insert(at, (Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before), None))
+        things = _reduce(things)
+        kinds = [node.kind for node, _ in things]
+        main = next((kinds.index(kind) for kind in ("tee", "turn") if kind in kinds), None)
+        if main is None:
+            main = -1 if first else len(things) if last else 0
+        return things, main
+
+    def _straight(self, walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) -> None:
+        """Add the straight from where the walk is to a node, along the legs since or close at the spot; move there."""
+        trace_ = walk.run
+        place, lag_mm = walk.lie.place or "", walk.lie.lag_mm or 0.0
+        if walk.legs:
+            a, b = trace_.leg_ends[walk.legs[0]][0], trace_.leg_ends[walk.legs[-1]][1]
+            along = b.minus(a)
+            assumed = any(
+                isinstance(item, Leg) and item.id in walk.legs and item.basis != "taped" for item in trace_.run.items
+            )
+            straight = Straight(
+                f"{walk.legs[0]}/pipe",
+                trace_.run.id,
+                walk.pipe,
+                a,
+                b,
+                along.unit(),
+                round(along.length, 6),
+                tuple(walk.legs),
+                walk.node,
+                walk.arm,
+                node,
+                arm,
+                place=place,
+                lag_mm=lag_mm,
+                assumed=assumed,
+            )
+        else:
+            came_from = self.nodes.get(walk.node)
+            key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"
+            straight = Straight(
+                key,
+                trace_.run.id,
+                walk.pipe,
+                spot.at,
+                spot.at,
+                way or spot.way_out or spot.way_in or Vec(0, 0, -1),
+                0.0,
+                (),
+                walk.node,
+                walk.arm,
+                node,
+                arm,
+                close=True,
+                place=place,
+                lag_mm=lag_mm,
+            )
+        self.straights[straight.key] = straight
+        walk.node, walk.arm, walk.legs = node, arm, []
+
+
+def _spots(run: Run, trace_: RunTrace) -> tuple[list[_Spot], list[str]]:
+    """Split the items at the legs that have a length: a spot before, between and after them."""
+    spots = [_Spot(trace_.start, [], None, None, "")]
+    legs: list[str] = []
+    for item in run.items:
+        if not isinstance(item, Leg):
+            spots[-1].items.append(item)
+        elif trace_.lengths[item.id] > LEVEL_MM:
+            way = way_vector(item.dir)
+            spots[-1].way_out = way
+            legs.append(item.id)
+            spots.append(_Spot(trace_.leg_ends[item.id][1], [], way, None, item.id))
+    return spots, legs
+
+
+def _reduce(things: list[tuple[Node, Pipe | None]]) -> list[tuple[Node, Pipe | None]]:
+    """Let a tee or turn make the change of pipe that is said right beside it."""
+    result: list[tuple[Node, Pipe | None]] = []
+    waiting: Pipe | None = None
+    for n, (node, pipe) in enumerate(things):
+        if node.kind != "change":
+            result.append((node, waiting))
+            waiting = None
+        elif result and result[-1][0].kind in ("tee", "turn"):
+            result[-1] = result[-1][0], pipe
+        elif n + 1 < len(things) and things[n + 1][0].kind in ("tee", "turn"):
+            waiting = pipe
+        else:
+            result.append((node, pipe))
+    return result
+
+
+def _laid(old: Lie, new: Lie) -> Lie:
+    """How the pipe lies after another `{...}`: what is not said again stays, a new place ends the old lagging."""
+    lag = new.lag_mm if new.lag_mm is not None else (old.lag_mm if new.place is None else None)
+    return Lie(id="i1", place=new.place or old.place, lag_mm=lag)

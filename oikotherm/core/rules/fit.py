@@ -1,0 +1,255 @@
+"""Whether pipe and fittings go together: sizes, figures, short legs, odd angles."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from ..catalogue.loader import size_order
+from ..job.model import Leg, Pipe, PipeChange, Run
+from ..joints.fitted import Trouble
+from ..quantity import length_text
+from .registry import Remedy, Said, View, rule
+
+
+def pipes_of(run: Run) -> Iterator[tuple[str | None, Pipe]]:
+    """The pipes a run names: (None, its first pipe), then (item id, each change)."""
+    yield None, run.pipe
+    for item in run.items:
+        if isinstance(item, PipeChange):
+            yield item.id, item.pipe
+
+
+def _troubles(view: View, kind: str) -> list[Trouble]:
+    return [trouble for trouble in view.fitted.troubles if trouble.kind == kind]
+
+
+@rule(
+    "size-unknown",
+    "stop",
+    "a size the system does not have",
+    "Pipe and fittings come in the sizes of their system only.",
+    "std of each pipe system",
+)
+def size_unknown(view: View) -> Iterable[Said]:
+    catalogue = view.context.catalogue
+    for run in view.job.runs:
+        for item, pipe in pipes_of(run):
+            if pipe.size == "?" or catalogue.pipe(pipe.code, pipe.size):
+                continue
+            sizes = catalogue.sizes(pipe.code)
+            if sizes:
+                says = f"{run.id}: {pipe.code} has no size {pipe.size}."
+                near = [Pipe(code=pipe.code, size=size) for size in _near_sizes(pipe.size, sizes)]
+            else:
+                says = f"{run.id}: there is no pipe system {pipe.code}."
+                codes = difflib.get_close_matches(pipe.code, catalogue.systems, n=2, cutoff=0.3)
+                near = [Pipe(code=code, size=pipe.size) for code in codes if catalogue.pipe(code, pipe.size)]
+            remedies = [
+                Remedy(
+                    f"Make it {new}",
+                    ({"do": "set_pipe", "run": run.id, "item": item, "code": new.code, "size": new.size},),
+                    f"{pipe} becomes {new}",
+                )
+                for new in near
+            ]
+            yield Said(
+                (run.id,), says, tuple(remedies), cures=(f"sizes of {pipe.code}: {', '.join(sizes)}",) if sizes else ()
+            )
+
+
+def _near_sizes(said: str, sizes: tuple[str, ...]) -> list[str]:
+    """The size below and the size above what was said."""
+    try:
+        wanted = size_order(said)
+    except ValueError:
+        return list(sizes[:2])
+    below = [size for size in sizes if size_order(size) <= wanted]
+    above = [size for size in sizes if size_order(size) > wanted]
+    return below[-1:] + above[:1]
+
+
+@rule(
+    "size-open",
+    "mind",
+    "a pipe without a size",
+    "Nothing can be cut or ordered until the size is chosen.",
+    "rule of the model",
+)
+def size_open(view: View) -> Iterable[Said]:
+    for run in view.job.runs:
+        for _, pipe in pipes_of(run):
+            if pipe.size == "?":
+                yield Said((run.id,), f"{run.id}: {pipe.code} has no size yet.", cures=("type the size in place of ?",))
+
+
+@rule(
+    "leg-short",
+    "stop",
+    "a leg shorter than its fittings allow",
+    "The pipe left between the two fittings would be shorter than both joints need: it cannot be made.",
+    "std socket depth and thread engagement; typ press distance",
+)
+def leg_short(view: View) -> Iterable[Said]:
+    unit = view.job.pace_unit
+    for trouble in _troubles(view, "leg-short"):
+        cut, least, need = (float(trouble.fact(name)) for name in ("cut", "least", "need"))
+        says = (
+            f"{trouble.run}: between {trouble.fact('ends')} {length_text(max(cut, 0), unit, with_unit=True)} of pipe is left; "
+            f"the least is {length_text(least, unit, with_unit=True)}, {trouble.fact('why')}."
+        )
+        if cut < 0:
+            says = (
+                f"{trouble.run}: {trouble.fact('ends')} overlap by {length_text(-cut, unit, with_unit=True)}; "
+                f"the least piece is {length_text(least, unit, with_unit=True)}, {trouble.fact('why')}."
+            )
+        yield Said(
+            (trouble.run, trouble.key),
+            says,
+            tuple(_lengthen(view, trouble, need)),
+            trouble.at,
+            ("a street fitting (male and female end)", "another layout"),
+        )
+
+
+def _lengthen(view: View, trouble: Trouble, need_mm: float) -> Iterable[Remedy]:
+    """Give the short leg what it lacks and take it from a leg the same way that has it to spare: the end stays put."""
+    run = view.job.run(trouble.run)
+    if run is None or not trouble.fact("leg"):
+        return
+    lengths = view.fitted.pipework.runs[run.id].lengths
+    legs = [item for item in run.items if isinstance(item, Leg) and item.length_mm is not None]
+    short = next((leg for leg in legs if leg.id == trouble.fact("leg")), None)
+    if short is None:
+        return
+    spare = {
+        leg
+        for piece in view.fitted.pieces.values()
+        for leg in piece.legs
+        if piece.centre_mm > 300 + need_mm and piece.key != trouble.key
+    }
+    giver = next(
+        (leg for leg in sorted(legs, key=lambda leg: -lengths[leg.id]) if leg.dir == short.dir and leg.id in spare),
+        None,
+    )
+    if giver is None:
+        return
+    unit = view.job.pace_unit
+    more = float(-(-need_mm // 1))
+    changes = [(short, lengths[short.id] + more), (giver, lengths[giver.id] - more)]
+    commands: list[dict[str, Any]] = [
+        {"do": "set_leg", "run": run.id, "item": leg.id, "length_mm": round(new, 3)} for leg, new in changes
+    ]
+    said = "; ".join(
+        f"{leg.dir}{length_text(lengths[leg.id], unit)} becomes {leg.dir}{length_text(new, unit)}"
+        for leg, new in changes
+    )
+    yield Remedy(f"Lengthen it and shorten another {short.dir} leg", tuple(commands), said)
+
+
+@rule(
+    "turn-no-fitting",
+    "stop",
+    "a turn no fitting makes",
+    "Fittings turn 90 or 45 degrees; anything else is a bend or two fittings.",
+    "std fittings",
+)
+def turn_no_fitting(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "turn-no-fitting"):
+        yield Said(
+            (trouble.run, trouble.key),
+            f"{trouble.run} turns {trouble.fact('angle')} degrees in {trouble.fact('pipe')}: no fitting does.",
+            at=trouble.at,
+            cures=("turn 45 or 90 degrees", "two fittings that add up"),
+        )
+
+
+@rule(
+    "tee-shape",
+    "stop",
+    "a tee no fitting makes",
+    "A tee has two ends in one line and a third square to them.",
+    "std fittings",
+)
+def tee_shape(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "tee-shape"):
+        yield Said(
+            (trouble.run, trouble.key),
+            f"Tee {trouble.run}.{trouble.fact('name')}: {trouble.fact('why')}.",
+            at=trouble.at,
+            cures=("move the tee off the corner", "start the branch square to the run"),
+        )
+
+
+@rule(
+    "port-end",
+    "mind",
+    "the pipe does not go straight into the port",
+    "A transition is needed there and nothing is taken off for it yet: the last cut is measured to the port's face.",
+    "rule of the catalogue",
+)
+def port_end(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "port-end"):
+        yield Said(
+            (trouble.run, trouble.fact("port")),
+            f"{trouble.fact('port')} offers {trouble.fact('end')}; {trouble.fact('pipe')} needs a transition.",
+            at=trouble.at,
+            cures=("put a kit on the port that ends in this pipe's socket",),
+        )
+
+
+@rule(
+    "no-figures",
+    "mind",
+    "no figures for a fitting",
+    "Without the fitting's measures nothing is taken off: the cut length there is only centre to centre.",
+    "rule of the catalogue",
+)
+def no_figures(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "no-figures"):
+        yield Said(
+            (trouble.run, trouble.key),
+            f"{trouble.run}: no figures for {trouble.fact('part')} in {trouble.fact('pipe')}.",
+            at=trouble.at,
+            cures=("measure the fitting and take it off by hand",),
+        )
+
+
+@rule(
+    "long-piece",
+    "mind",
+    "a piece longer than the stick",
+    "A straight longer than the stock length needs a coupling, or a longer stick.",
+    "std stock lengths",
+)
+def long_piece(view: View) -> Iterable[Said]:
+    unit = view.job.pace_unit
+    for piece in view.fitted.pieces.values():
+        system = view.context.catalogue.systems.get(piece.pipe.code)
+        length = piece.centre_mm - piece.from_mating.take_off_mm - piece.to_mating.take_off_mm
+        if system and system.stick_mm and length > system.stick_mm:
+            yield Said(
+                (piece.run, piece.key),
+                f"{piece.run}: a piece of {length_text(length, unit, with_unit=True)} is longer than a stick of "
+                f"{length_text(system.stick_mm, unit, with_unit=True)}.",
+                at=piece.a,
+                cures=("a coupling where it can be reached",),
+            )
+
+
+@rule(
+    "not-worked",
+    "note",
+    "not worked into the drawing yet",
+    "The document holds it and keeps it; lengths and drawing do not show it yet.",
+    "this version",
+)
+def not_worked(view: View) -> Iterable[Said]:
+    for trace in view.fitted.pipework.runs.values():
+        kinds = {item.kind for item in trace.run.items if item.id in trace.not_worked}
+        words = [{"set": "a set", "crossover": "a crossover", "lie": "a fall"}[kind] for kind in sorted(kinds)]
+        if trace.run.twin_of:
+            words.append("a twin")
+        if words:
+            yield Said((trace.run.id,), f"{trace.run.id} has {' and '.join(words)} that this version does not draw.")

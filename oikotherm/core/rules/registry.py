@@ -1,0 +1,109 @@
+"""Findings and the registry of rules. A rule is one small function; docs/rules.md shows how to add one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from ..context import Context
+from ..job.model import Job
+from ..job.ways import Vec
+from ..joints.fitted import Fitted
+
+Severity = Literal["stop", "mind", "note"]
+ORDER: dict[str, int] = {"stop": 0, "mind": 1, "note": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A way to put it right: commands, and in words what they will change."""
+
+    title: str
+    commands: tuple[dict[str, Any], ...]
+    effect: str
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something a layout must not or need not be. where: keys it concerns, the run or station first."""
+
+    rule: str
+    severity: Severity
+    where: tuple[str, ...]
+    says: str
+    why: str
+    source: str
+    remedies: tuple[Remedy, ...] = ()
+    at: Vec | None = None
+    cures: tuple[str, ...] = ()
+    """What would help but has to be done by hand."""
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a rule's function gives; the registry adds the rule's own words."""
+
+    where: tuple[str, ...]
+    says: str
+    remedies: tuple[Remedy, ...] = ()
+    at: Vec | None = None
+    cures: tuple[str, ...] = ()
+    severity: Severity | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """What a rule may look at."""
+
+    job: Job
+    fitted: Fitted
+    context: Context
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    id: str
+    severity: Severity
+    title: str
+    why: str
+    source: str
+    function: Callable[[View], Iterable[Said]]
+
+
+RULES: dict[str, Rule] = {}
+
+
+def rule(
+    id_: str, severity: Severity, title: str, why: str, source: str
+) -> Callable[..., Callable[[View], Iterable[Said]]]:
+    """Register a rule. id_: its stable name; why: what goes wrong otherwise; source: std, typ, or where the rule is from."""
+
+    def keep(function: Callable[[View], Iterable[Said]]) -> Callable[[View], Iterable[Said]]:
+        if id_ in RULES:
+            raise ValueError(f"rule {id_} exists already")
+        RULES[id_] = Rule(id_, severity, title, why, source, function)
+        return function
+
+    return keep
+
+
+def find(job: Job, fitted: Fitted, context: Context) -> tuple[Finding, ...]:
+    """All findings of a job: stops first, then by rule and place in the document. Waived ones are left in, marked by the job."""
+    view = View(job, fitted, context)
+    found = [
+        Finding(
+            rule_.id,
+            said.severity or rule_.severity,
+            said.where,
+            said.says,
+            rule_.why,
+            rule_.source,
+            said.remedies,
+            said.at,
+            said.cures,
+        )
+        for rule_ in RULES.values()
+        for said in rule_.function(view)
+    ]
+    return tuple(sorted(found, key=lambda finding: ORDER[finding.severity]))

@@ -50,7 +50,7 @@ def lockhouse() -> Job:
     job = read_as(Job, {**dict(job), "house": read_as(House, house)})
     radiators = [
         ("R1", "Tea room, south wall", "L0", (5400, 0, 150), "N", {"output_w": 1650, "room": "TEA"}),
-        ("R2", "Kitchen, west wall", "L0", (0, 3000, 150), "E", {"output_w": 1250, "room": "KIT"}),
+        ("R2", "Kitchen, west wall", "L0", (0, 4400, 150), "E", {"output_w": 1250, "room": "KIT"}),
         ("R3", "Sitting room, south wall", "L1", (2500, 0, 150), "N", {"output_w": 1500, "room": "FLT"}),
     ]
     boiler = {
@@ -80,11 +80,11 @@ def lockhouse() -> Job:
         )
     texts = [
         "F1 from BLR.flow cu-m 22: U120 W200 [iso] W200 D1810 (floor 22) {floor lag 13} D150 S2840 W1043 *T1 W2900 *T2 =cu-m 15 "
-        "W3002 S552 U150 (floor 22) {view} U171 -> R2.left",
+        "W3002 N848 U150 (floor 22) {view} U171 -> R2.left",
         "F2 from F1.T1 cu-m 15: {floor lag 13} S2950 U150 (floor 22) {view} U171 -> R1.left",
         "F3 from F1.T2 cu-m 15: {floor lag 13} S2950 U150 (floor 22) {view} U1050 [iso] U1400 (floor 250) U471 -> R3.left",
         "RT1 from BLR.return cu-m 22: U120 E200 D900 [filter] D910 (floor 22) {floor lag 13} D210 S300 [drain] S2600 W2957 *T1 "
-        "W2900 *T2 =cu-m 15 W1898 N612 U210 (floor 22) {view} U171 -> R2.right",
+        "W2900 *T2 =cu-m 15 W1898 N2012 U210 (floor 22) {view} U171 -> R2.right",
         "RT2 from RT1.T1 cu-m 15: {floor lag 13} S2890 U210 (floor 22) {view} U171 -> R1.right",
         "RT3 from RT1.T2 cu-m 15: {floor lag 13} S2875? U210 (floor 22) {view} U1050 [iso] U1400 (floor 250) U471 -> R3.right",
     ]

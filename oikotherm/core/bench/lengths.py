@@ -27,7 +27,9 @@ class CutLength(Input):
     )
     from_: Part = Field(alias="from", description="elbow, 45, tee, coupling or reducer at the start")
     to: Part = Field(description="elbow, 45, tee, coupling or reducer at the end")
-    centre_to_centre: float | str = Field(description="between the centres of the two fittings; mm, or text with a unit")
+    centre_to_centre: float | str = Field(
+        description="between the centres of the two fittings; mm, or text with a unit"
+    )
     round_to: Literal["mm", "in"] | None = Field(
         default=None, description="mm: whole millimetres, in: sixteenths; else by the pipe"
     )
@@ -101,7 +103,11 @@ def read_pipe(said: str, catalogue: Catalogue, practice: Practice = "british") -
 def _mating(catalogue: Catalogue, pipe: Pipe, method: str, part: Part, reduces_to: str | None) -> Mating:
     if catalogue.method_figures(pipe.code, pipe.size, method) is None:
         methods = [m for m in catalogue.systems[pipe.code].methods if catalogue.method_figures(pipe.code, pipe.size, m)]
-        expected = f"a method with figures for {pipe}: {', '.join(methods)}" if methods else f"another pipe: no figures for {pipe}"
+        expected = (
+            f"a method with figures for {pipe}: {', '.join(methods)}"
+            if methods
+            else f"another pipe: no figures for {pipe}"
+        )
         raise Refused("method", method, expected, methods[0] if methods else "cu-m 15")
     if part != "reducer":
         found = part_mating(catalogue, pipe, method, part)

@@ -45,7 +45,9 @@ class Tool:
 
         lines = [f"{self.name}: {self.does}", ""]
         for name, field in self.input.model_fields.items():
-            lines.append(f"  {name:18} {field.description or ''}{'' if field.is_required() else ' (may be left out)'}")
+            lines.append(
+                f"  {field.alias or name:18} {field.description or ''}{'' if field.is_required() else ' (may be left out)'}"
+            )
         return "\n".join([*lines, "", f"example: {json.dumps(self.example)}"])
 
 

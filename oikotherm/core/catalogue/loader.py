@@ -6,12 +6,13 @@ import csv
 import functools
 from dataclasses import dataclass
 from importlib import resources
-from typing import Literal
+from typing import Literal, cast
 
 from ..errors import Refused, nearest
 from ..quantity import INCH_MM, Practice, amount
 
 Facing = Literal["left", "right", "out", "back", "up", "down"]
+Way = Literal["out", "in", "either"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +134,7 @@ class PortRow:
     practice: str
     name: str
     role: str
-    way: Literal["out", "in", "either"]
+    way: Way
     right_of_width: float
     right_mm: float
     out_mm: float
@@ -307,20 +308,20 @@ def standard() -> Catalogue:
     ports: dict[tuple[str, str], tuple[PortRow, ...]] = {}
     for r in _rows("ports.csv"):
         row = PortRow(
-            r["kind"],
-            r["practice"],
-            r["name"],
-            r["role"],
-            r["way"],
-            float(r["right_of_width"]),  # type: ignore[arg-type]
-            float(r["right_mm"]),
-            float(r["out_mm"]),
-            float(r["up_of_height"]),
-            float(r["up_mm"]),
-            r["facing"],
-            r["end"],
-            r["kit"],
-            r["source"],  # type: ignore[arg-type]
+            kind=r["kind"],
+            practice=r["practice"],
+            name=r["name"],
+            role=r["role"],
+            way=cast(Way, r["way"]),
+            right_of_width=float(r["right_of_width"]),
+            right_mm=float(r["right_mm"]),
+            out_mm=float(r["out_mm"]),
+            up_of_height=float(r["up_of_height"]),
+            up_mm=float(r["up_mm"]),
+            facing=cast(Facing, r["facing"]),
+            end=r["end"],
+            kit=r["kit"],
+            source=r["source"],
         )
         ports[row.kind, row.practice] = (*ports.get((row.kind, row.practice), ()), row)
     aliases = {(r["alias"], r["practice"]): r["code"] for r in _rows("aliases.csv")}

@@ -87,7 +87,7 @@ def refusal(error: ValidationError) -> Refused:
             .replace("Input should be", "a value that is")
             .replace("String should", "text that should")
         )
-    return Refused(place if place != "/" else "document", said, expected, _EXAMPLES.get(kind, ""), place)
+    return Refused(place[1:] or "document", said, expected, _EXAMPLES.get(kind, ""), place)
 
 
 def write(job: Job) -> str:

@@ -1,0 +1,99 @@
+"""Writes a scene as SVG. Colours and patterns come from classes: the page's style sheet, or the one put in for files.
+
+Lines keep their width and labels their size under zoom (the page sets --k to one over the zoom).
+"""
+
+from __future__ import annotations
+
+from importlib import resources
+from xml.sax.saxutils import escape, quoteattr
+
+from .scene import XY, Label, Scene, Stroke, Symbol
+
+SHAPES = {
+    # drawn along x, about 18 wide; the pipe passes through (0, 0)
+    "valve": "M-8-5L8 5V-5L-8 5Z",
+    "check": "M-7-5L5 0L-7 5ZM6-5.5V5.5",
+    "filter": "M-8-6H8V6H-8ZM-8 6L8-6",
+    "pump": "M9 0A9 9 0 1 1-9 0A9 9 0 1 1 9 0ZM-5-7L8 0L-5 7",
+    "union": "M-4-6V6M0-7V7M4-6V6",
+    "device": "M-7-5H7V5H-7Z",
+    "drain": "M-5-4H5V4H-5ZM0 4V11M-4 11H4",
+    "vent": "M-5-4H5V4H-5ZM0-4V-9M3-12A3 3 0 1 1-3-12A3 3 0 1 1 3-12Z",
+    "flow": "M-5-4.5L5 0L-5 4.5Z",
+    "endon": "M4 0A4 4 0 1 1-4 0A4 4 0 1 1 4 0Z",
+    "open": "M0-6V6M-3-6H3M-3 6H3",
+    "cap": "M-2-6H4V6H-2Z",
+    "plug": "M-2-5H5V5H-2Z",
+}
+UPRIGHT = {"drain", "vent", "endon"}
+
+
+def number(value: float) -> str:
+    """A coordinate to a tenth, without empty decimals, so that equal drawings are equal text."""
+    text = f"{value:.1f}"
+    return text[:-2] if text.endswith(".0") else text
+
+
+def _path(points: tuple[XY, ...], closed: bool) -> str:
+    return "M" + "L".join(f"{number(x)} {number(y)}" for x, y in points) + ("Z" if closed else "")
+
+
+def _data(key: str, run: str) -> str:
+    return (f" data-key={quoteattr(key)}" if key else "") + (f" data-run={quoteattr(run)}" if run else "")
+
+
+def _stroke(stroke: Stroke) -> str:
+    words = " ".join(["s", stroke.layer, f"role-{stroke.role}" if stroke.role else "", *stroke.marks]).split()
+    title = f"<title>{escape(stroke.title)}</title>" if stroke.title else ""
+    d = _path(stroke.points, stroke.closed)
+    if stroke.layer == "pipe":
+        # an unseen broad line under the pipe takes the pointer; hot pipes are a thin pair: light core in the colour
+        core = f'<path class="core" d="{d}"/>' if stroke.role in ("hot", "flue") or "keep" in stroke.marks else ""
+        return f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run)}>{title}<path class="hit" d="{d}"/><path d="{d}"/>{core}</g>'
+    return f'<path class="{" ".join(words)}"{_data(stroke.key, stroke.run)} d="{d}">{title}</path>'
+
+
+def _symbol(symbol: Symbol) -> str:
+    import math
+
+    turn = 0.0 if symbol.shape in UPRIGHT else math.degrees(math.atan2(symbol.way[1], symbol.way[0]))
+    words = " ".join(["y", symbol.shape, f"role-{symbol.role}", *symbol.marks])
+    spin = f' transform="rotate({number(turn)})"' if abs(turn) > 0.05 else ""
+    return (
+        f'<g class="{words}" transform="translate({number(symbol.at[0])} {number(symbol.at[1])})"{_data(symbol.key, symbol.run)}>'
+        f'<title>{escape(symbol.title)}</title><g class="k"><path{spin} d="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
+    )
+
+
+def _label(label: Label) -> str:
+    words = f"l {label.kind}{' tight' if label.tight else ''}"
+    plate = ""
+    if label.kind.startswith("badge") or label.kind.startswith("tag"):
+        w, h = label.width, label.height
+        plate = f'<rect x="{number(-w / 2)}" y="{number(-h / 2)}" width="{number(w)}" height="{number(h)}" rx="3"/>'
+    leader = ""
+    if label.leader:
+        dx, dy = label.leader[0] - label.at[0], label.leader[1] - label.at[1]
+        leader = f'<path class="leader" d="M0 0L{number(dx)} {number(dy)}"/>'
+    return (
+        f'<g class="{words}" transform="translate({number(label.at[0])} {number(label.at[1])})"{_data(label.key, label.run)}>'
+        f'<g class="k">{leader}{plate}<text y="4">{escape(label.text)}</text></g></g>'
+    )
+
+
+def write(scene: Scene, *, standalone: bool = False, ident: str = "drawing") -> str:
+    """The scene as an SVG element. standalone: a file of its own, with its style and a size in millimetres."""
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" id="{ident}" class="drawing" viewBox="0 0 {number(scene.width)} {number(scene.height)}"'
+    if standalone:
+        head += f' width="{number(scene.width / 4)}mm" height="{number(scene.height / 4)}mm"'
+    parts = [f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}">']
+    if standalone:
+        style = resources.files(__package__).joinpath("drawing.css").read_text("utf-8")
+        parts.append(f"<style>{escape(style)}</style>")
+    parts += ['<g class="all">']
+    parts += [_stroke(stroke) for stroke in scene.strokes]
+    parts += [_symbol(symbol) for symbol in scene.symbols]
+    parts += [_label(label) for label in scene.labels]
+    parts.append("</g></svg>")
+    return "".join(parts)

@@ -1,0 +1,1 @@
+"""Where jobs and records are kept: SQLite, plain SQL."""

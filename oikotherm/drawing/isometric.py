@@ -197,12 +197,16 @@ class _Drawer:
             title = f"{labels[piece.key]}: {piece.pipe}, {length} centre to centre"
             role, marks = self.roles[piece.run], self._marks(piece.run)
             if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 2:
-                self.out.symbols.append(Symbol(a, "endon", (0.0, 0.0), role, piece.key, piece.run, title, marks))
+                self.out.symbols.append(
+                    Symbol(a, "endon", (0.0, 0.0), role, piece.key, piece.run, title, marks, piece.legs)
+                )
                 continue
             self.lines.append((a, b))
             for low, high in remains(broken.get(index, [])):
                 part = tuple((a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share) for share in (low, high))
-                self.out.strokes.append(Stroke(part, "pipe", role, piece.key, piece.run, title, marks))
+                self.out.strokes.append(
+                    Stroke(part, "pipe", role, piece.key, piece.run, title, marks, items=piece.legs)
+                )
             self._arrow(piece, a, b)
         for kit in (
             kit
@@ -272,7 +276,16 @@ class _Drawer:
             flat = self.sheet.way(way)
             end = (centre[0] + flat[0] * reach, centre[1] + flat[1] * reach)
             self.out.strokes.append(
-                Stroke((centre, end), "fitting", role, fitting.key, fitting.run, fitting.title, marks)
+                Stroke(
+                    (centre, end),
+                    "fitting",
+                    role,
+                    fitting.key,
+                    fitting.run,
+                    fitting.title,
+                    marks,
+                    items=self._items(fitting),
+                )
             )
         if fitting.kind in ("open", "cap", "plug"):
             self.out.symbols.append(
@@ -287,6 +300,11 @@ class _Drawer:
                     marks,
                 )
             )
+
+    def _items(self, fitting: Fitting) -> tuple[str, ...]:
+        """The paced items a fitting comes from: devices, tees and changes their own; a turn belongs to its legs."""
+        node = self.fitted.pipework.nodes.get(fitting.key)
+        return (node.item,) if node and node.item and node.kind != "turn" else ()
 
     def _device(self, fitting: Fitting) -> None:
         node = self.fitted.pipework.nodes[fitting.key]
@@ -307,6 +325,7 @@ class _Drawer:
                 fitting.run,
                 name,
                 self._marks(fitting.run),
+                self._items(fitting),
             )
         )
 

@@ -10,7 +10,8 @@ Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
-    """A line through points. key: what it stands for; role: service role or kind, which gives colour and pattern."""
+    """A line through points. key: what it stands for; role: service role or kind, which gives colour and pattern;
+    items: ids of the paced items it comes from."""
 
     points: tuple[XY, ...]
     layer: str
@@ -20,6 +21,7 @@ class Stroke:
     title: str = ""
     marks: tuple[str, ...] = ()
     closed: bool = False
+    items: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +36,7 @@ class Symbol:
     run: str = ""
     title: str = ""
     marks: tuple[str, ...] = ()
+    items: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

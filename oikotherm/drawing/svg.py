@@ -39,8 +39,9 @@ def _path(points: tuple[XY, ...], closed: bool) -> str:
     return "M" + "L".join(f"{number(x)} {number(y)}" for x, y in points) + ("Z" if closed else "")
 
 
-def _data(key: str, run: str) -> str:
-    return (f" data-key={quoteattr(key)}" if key else "") + (f" data-run={quoteattr(run)}" if run else "")
+def _data(key: str, run: str, items: tuple[str, ...] = ()) -> str:
+    words = (("key", key), ("run", run), ("items", " ".join(items)))
+    return "".join(f" data-{name}={quoteattr(value)}" for name, value in words if value)
 
 
 def _stroke(stroke: Stroke) -> str:
@@ -50,8 +51,8 @@ def _stroke(stroke: Stroke) -> str:
     if stroke.layer == "pipe":
         # an unseen broad line under the pipe takes the pointer; hot pipes are a thin pair: light core in the colour
         core = f'<path class="core" d="{d}"/>' if stroke.role in ("hot", "flue") or "keep" in stroke.marks else ""
-        return f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run)}>{title}<path class="hit" d="{d}"/><path d="{d}"/>{core}</g>'
-    return f'<path class="{" ".join(words)}"{_data(stroke.key, stroke.run)} d="{d}">{title}</path>'
+        return f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)}>{title}<path class="hit" d="{d}"/><path d="{d}"/>{core}</g>'
+    return f'<path class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)} d="{d}">{title}</path>'
 
 
 def _symbol(symbol: Symbol) -> str:
@@ -61,7 +62,7 @@ def _symbol(symbol: Symbol) -> str:
     words = " ".join(["y", symbol.shape, f"role-{symbol.role}", *symbol.marks])
     spin = f' transform="rotate({number(turn)})"' if abs(turn) > 0.05 else ""
     return (
-        f'<g class="{words}" transform="translate({number(symbol.at[0])} {number(symbol.at[1])})"{_data(symbol.key, symbol.run)}>'
+        f'<g class="{words}" transform="translate({number(symbol.at[0])} {number(symbol.at[1])})"{_data(symbol.key, symbol.run, symbol.items)}>'
         f'<title>{escape(symbol.title)}</title><g class="k"><path{spin} d="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
     )
 

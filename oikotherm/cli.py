@@ -1,0 +1,273 @@
+"""The command line. Heavy parts are imported where they are used, so that small commands start at once.
+
+Bad input: exit status 2 and one JSON object {"error": {field, said, expected, example}} on standard error.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from .core.errors import Refused
+
+DATA = Path("data")
+PORT = 8420
+
+
+def _data(args: argparse.Namespace) -> Path:
+    return Path(args.data)
+
+
+def _database(args: argparse.Namespace) -> Path:
+    return _data(args) / "oikotherm.sqlite"
+
+
+def _read_job(path: str) -> Any:
+    from .core.job.document import read
+
+    try:
+        return read(Path(path).read_bytes())
+    except OSError as error:
+        raise Refused(
+            "file", path, f"a job document that can be read ({error.strerror})", "lockhouse.oikotherm.json"
+        ) from None
+
+
+def _print(found: Any) -> None:
+    print(json.dumps(found, ensure_ascii=False, indent=1))
+
+
+# --- commands --------------------------------------------------------------------------------------------------------
+
+
+def serve(args: argparse.Namespace) -> int:
+    """Serve on the loopback address until stopped."""
+    if args.host not in ("127.0.0.1", "localhost", "::1"):
+        raise Refused(
+            "host",
+            args.host,
+            "a loopback address; others need an access passphrase, which this version has not",
+            "127.0.0.1",
+        )
+    import waitress
+
+    from .web import create_app
+
+    app = create_app(_data(args))
+    try:
+        server = waitress.create_server(app, host=args.host, port=args.port, threads=6)
+    except OSError as error:
+        raise Refused("port", args.port, f"a free port ({error.strerror})", "8421") from None
+    print(
+        f"Oikotherm serves on http://127.0.0.1:{server.effective_port}  (data in {_data(args).resolve()}; Ctrl-C stops it)",
+        flush=True,
+    )
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        print("stopped")
+    return 0
+
+
+def demo(args: argparse.Namespace) -> int:
+    """Load the demo jobs that are not there yet; --fresh puts them back as they were."""
+    from .demo import documents
+    from .store import jobs
+    from .store.database import open_database, writing
+
+    conn = open_database(_database(args))
+    for job in documents():
+        with writing(conn):
+            there = jobs.exists(conn, job.uid)
+            if there and args.fresh:
+                conn.execute("DELETE FROM job WHERE uid = ?", (job.uid,))
+                conn.execute("DELETE FROM setting WHERE name = ?", (f"printed:{job.uid}",))
+                conn.execute("DELETE FROM job_text WHERE uid = ?", (job.uid,))
+            if not there or args.fresh:
+                jobs.create(conn, job, "demo")
+        print(f"{job.title}: {'kept' if there and not args.fresh else 'loaded'}")
+    return 0
+
+
+def check(args: argparse.Namespace) -> int:
+    """The findings of a job document; exit status 1 if one of them is a stop."""
+    from .core.design import derive
+
+    design = derive(_read_job(args.job))
+    found = [
+        {
+            "rule": f.rule, "severity": f.severity, "where": list(f.where), "says": f.says, "why": f.why, "source": f.source,
+            "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies], "cures": list(f.cures),
+        }
+        for f in design.findings
+    ]  # fmt: skip
+    _print({"job": design.job.uid, "title": design.job.title, "findings": found})
+    return 1 if any(f.severity == "stop" for f in design.findings) else 0
+
+
+def takeoff(args: argparse.Namespace) -> int:
+    """The cut list of a job document, as JSON or CSV."""
+    from .core.design import derive
+    from .exchange.cutlist import cut_csv, cut_rows, totals
+
+    design = derive(_read_job(args.job))
+    if args.csv:
+        sys.stdout.write(cut_csv(design))
+    else:
+        _print({"job": design.job.uid, "title": design.job.title, "cuts": cut_rows(design), "totals": totals(design)})
+    return 0
+
+
+def export(args: argparse.Namespace) -> int:
+    """Write a stored job's document to standard output or a file."""
+    from .core.job.document import write
+    from .store import jobs
+    from .store.database import open_database
+
+    conn = open_database(_database(args))
+    try:
+        text = write(jobs.head(conn, args.uid).job)
+    except jobs.NoJob:
+        known = [row["uid"] for row in jobs.listing(conn)]
+        raise Refused(
+            "uid", args.uid, f"a job that is stored: {', '.join(known[:6]) or 'none yet'}", known[0] if known else ""
+        ) from None
+    if args.to:
+        Path(args.to).write_text(text, "utf-8")
+    else:
+        sys.stdout.write(text)
+    return 0
+
+
+def import_(args: argparse.Namespace) -> int:
+    """Store a job document; a uid that is taken gets a new one."""
+    from .core.job.document import new_uid
+    from .store import jobs
+    from .store.database import open_database, writing
+
+    job = _read_job(args.job)
+    conn = open_database(_database(args))
+    with writing(conn):
+        if jobs.exists(conn, job.uid):
+            job = job.model_copy(update={"uid": new_uid()})
+        jobs.create(conn, job, f"imported {Path(args.job).name}")
+    _print({"uid": job.uid, "title": job.title})
+    return 0
+
+
+def calc(args: argparse.Namespace) -> int:
+    """One calculation: a JSON object as argument or on standard input, one JSON object out."""
+    from .core.bench import TOOLS, find_tool
+
+    if args.tool == "list":
+        _print([{"tool": tool.name, "does": tool.does, "example": tool.example} for tool in TOOLS.values()])
+        return 0
+    tool = find_tool(args.tool)
+    if args.help_tool:
+        print(tool.help())
+        return 0
+    text = args.input if args.input is not None else sys.stdin.read()
+    try:
+        said = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise Refused("input", text, f"one JSON object ({str(error)[:60]})", json.dumps(tool.example)) from None
+    _print(tool.run(said))
+    return 0
+
+
+def backup(args: argparse.Namespace) -> int:
+    """Copy the database to a file while it is in use."""
+    from .store.database import backup as copy
+    from .store.database import now, open_database
+
+    to = Path(args.to or f"oikotherm-backup-{now()[:19].replace(':', '')}.sqlite")
+    copy(open_database(_database(args)), to)
+    _print({"backup": str(to), "bytes": to.stat().st_size})
+    return 0
+
+
+def restore(args: argparse.Namespace) -> int:
+    """Put a backup in place of the database; what was there is kept beside it."""
+    from .store.database import restore as put_back
+
+    put_back(Path(args.source), _database(args))
+    _print({"restored": args.source})
+    return 0
+
+
+def schema(args: argparse.Namespace) -> int:
+    """The JSON Schema of the job document."""
+    from .core.job.document import json_schema
+
+    _print(json_schema())
+    return 0
+
+
+# --- the parser ------------------------------------------------------------------------------------------------------
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what was wrong as the error object, like everything else here."""
+
+    def error(self, message: str) -> Any:
+        raise Refused("command", " ".join(sys.argv[1:]), message, f"{self.prog} --help")
+
+
+def parser() -> argparse.ArgumentParser:
+    top = _Parser(
+        prog="oikotherm", description="Pipework for heating and appliance installers: from a paced run to a cut sheet."
+    )
+    sub = top.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
+
+    def add(
+        name: str, function: Callable[[argparse.Namespace], int], *, data: bool = False, **more: Any
+    ) -> argparse.ArgumentParser:
+        one: argparse.ArgumentParser = sub.add_parser(
+            name, help=(function.__doc__ or "").splitlines()[0], description=function.__doc__, **more
+        )
+        one.set_defaults(function=function)
+        if data:
+            one.add_argument("--data", default=str(DATA), help="data folder (default: ./data)")
+        return one
+
+    server = add("serve", serve, data=True)
+    server.add_argument("--port", type=int, default=PORT, help=f"port (default: {PORT}; 0 takes a free one)")
+    server.add_argument("--host", default="127.0.0.1", help="loopback address")
+    add("demo", demo, data=True).add_argument(
+        "--fresh", action="store_true", help="put the demo jobs back as they were"
+    )
+    add("check", check).add_argument("job", help="job document")
+    cut = add("takeoff", takeoff)
+    cut.add_argument("job", help="job document")
+    cut.add_argument("--csv", action="store_true", help="CSV in place of JSON")
+    out = add("export", export, data=True)
+    out.add_argument("uid", help="the job's uid")
+    out.add_argument("--to", help="file to write")
+    add("import", import_, data=True).add_argument("job", help="job document")
+    bench = add("calc", calc, add_help=False)
+    bench.add_argument("tool", nargs="?", default="list", help="the tool, or list")
+    bench.add_argument("input", nargs="?", help="one JSON object; else standard input")
+    bench.add_argument(
+        "-h", "--help", dest="help_tool", action="store_true", help="fields, units and an example of the tool"
+    )
+    add("backup", backup, data=True).add_argument("to", nargs="?", help="file to make")
+    add("restore", restore, data=True).add_argument("source", help="a backup")
+    add("schema", schema)
+    return top
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; its exit status."""
+    try:
+        args = parser().parse_args(argv)
+        status: int = args.function(args)
+        return status
+    except Refused as refused:
+        print(json.dumps({"error": refused.as_dict()}, ensure_ascii=False), file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0

@@ -1,0 +1,130 @@
+"""The application factory: settings, security headers, compression, errors in one place."""
+
+from __future__ import annotations
+
+import gzip
+import secrets
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, Response, jsonify, render_template, request
+from flask_wtf.csrf import CSRFError, CSRFProtect
+
+from ..core.errors import Refused
+from ..store import jobs as jobs_store
+from ..store.database import open_database
+from . import db, filters
+from .assets import Assets
+
+CSRF = CSRFProtect()
+LOCAL_HOSTS = {"127.0.0.1", "localhost", "[::1]"}
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; "
+    "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
+)
+
+
+def create_app(data_dir: Path | str, **config: Any) -> Flask:
+    """The application on a data folder, which holds the database and the key for its forms."""
+    data = Path(data_dir)
+    data.mkdir(parents=True, exist_ok=True)
+    app = Flask(__name__, static_folder=None)
+    app.config.update(
+        SECRET_KEY=_secret(data), DATABASE=data / "oikotherm.sqlite", MAX_CONTENT_LENGTH=8_000_000, WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
+    )  # fmt: skip
+    app.config.update(config)
+    open_database(app.config["DATABASE"]).close()
+    CSRF.init_app(app)
+    app.teardown_appcontext(db.close)
+    assets = Assets()
+    app.extensions["assets"] = assets
+    app.jinja_env.globals["asset"] = assets.url
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    filters.register(app)
+    app.add_url_rule("/static/<mark>/<path:name>", "static_file", assets.serve)
+    _blueprints(app)
+    _errors(app)
+    app.before_request(_check_host)
+    app.after_request(_finish)
+    return app
+
+
+def _secret(data: Path) -> str:
+    path = data / "form-key"
+    if not path.exists():
+        path.write_text(secrets.token_hex(32), "ascii")
+        path.chmod(0o600)
+    return path.read_text("ascii")
+
+
+def _blueprints(app: Flask) -> None:
+    from . import bench, handover, home, job, make, pace, survey
+
+    for module in (home, job, survey, pace, make, handover, bench):
+        app.register_blueprint(module.bp)
+    CSRF.exempt(bench.api_calc)  # reads only, takes JSON only
+
+
+def _check_host() -> Response | None:
+    """A page of another site must not reach this server under another name."""
+    host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
+    if host not in LOCAL_HOSTS:
+        return Response("This server answers to 127.0.0.1 and localhost.\n", 421, mimetype="text/plain")
+    return None
+
+
+def wants_json() -> bool:
+    return request.is_json or request.accept_mimetypes.best == "application/json"
+
+
+def _errors(app: Flask) -> None:
+    @app.errorhandler(Refused)
+    def refused(error: Refused) -> Any:
+        if wants_json():
+            return jsonify(error=error.as_dict()), 422
+        return render_template("error.html", title="Not taken", error=error), 422
+
+    @app.errorhandler(jobs_store.NoJob)
+    def no_job(_: jobs_store.NoJob) -> Any:
+        return _say("No such job", "There is no job at this address. The list of jobs is at the start page.", 404)
+
+    @app.errorhandler(404)
+    def not_found(_: Exception) -> Any:
+        return _say("Nothing here", "There is no page at this address.", 404)
+
+    @app.errorhandler(413)
+    def too_large(_: Exception) -> Any:
+        return _say("Too large", "Read a file above 8 MB, expected a job document of at most 8 MB.", 413)
+
+    @app.errorhandler(CSRFError)
+    def form_expired(_: CSRFError) -> Any:
+        return _say(
+            "Form expired", "This page was open across a restart. Go back, load it again and send once more.", 400
+        )
+
+
+def _say(title: str, words: str, status: int) -> Any:
+    if wants_json():
+        return jsonify(error={"field": "address", "said": request.path, "expected": words, "example": "/"}), status
+    return render_template("error.html", title=title, words=words), status
+
+
+def _finish(response: Response) -> Response:
+    """Headers that close the page to others, and gzip for text."""
+    response.headers.setdefault("Content-Security-Policy", POLICY)
+    response.headers["X-Content-Type-Options"] = "nosniff"
+    response.headers["Referrer-Policy"] = "same-origin"
+    response.headers.setdefault("Cache-Control", "no-store")
+    text = response.mimetype.startswith("text/") or response.mimetype in ("application/json", "image/svg+xml")
+    if (
+        text and not response.direct_passthrough and "Content-Encoding" not in response.headers
+        and "gzip" in request.headers.get("Accept-Encoding", "") and response.content_length and response.content_length > 600
+    ):  # fmt: skip
+        response.set_data(gzip.compress(response.get_data(), 5, mtime=0))
+        response.headers["Content-Encoding"] = "gzip"
+        response.headers["Vary"] = "Accept-Encoding"
+    return response
+
+
+__all__ = ["create_app"]

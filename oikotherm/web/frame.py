@@ -1,0 +1,122 @@
+"""What every page of a job shares: the strip, the stage pipe, the watch list; and the answer to an edit."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from flask import render_template, request
+
+from ..core.design import Design
+from ..core.job.model import Job
+from ..core.rules import Finding
+from ..drawing import svg
+from ..drawing.isometric import Look, draw
+from ..drawing.projection import read_projection
+from ..store import jobs as jobs_store
+from . import db
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """A stage on the stage pipe. number: its key and its place among the eight."""
+
+    number: int
+    id: str
+    title: str
+
+
+STAGES = (
+    Stage(1, "survey", "Survey"),
+    Stage(2, "pace", "Pace-out"),
+    Stage(5, "make", "Make"),
+    Stage(8, "handover", "Hand over"),
+)
+STAGE_OF_RULE = {
+    "leg-short": "make",
+    "no-figures": "make",
+    "port-end": "make",
+    "long-piece": "make",
+    "size-open": "make",
+}
+Fragment = Callable[["Frame"], str]
+
+
+class Frame:
+    """A job at its head, with what its pages show."""
+
+    def __init__(self, uid: str, stage: str) -> None:
+        conn = db.get()
+        self.stage = stage
+        self.uid = uid
+        self.at = jobs_store.head(conn, uid)
+        self.rev = self.at.rev
+        self.job: Job = self.at.job
+        self.design: Design = db.design_of(uid, self.rev, self.job)
+        self.can_undo = jobs_store.undo_target(conn, uid) is not None
+        self.can_redo = jobs_store.redo_target(conn, uid) is not None
+        row = conn.execute("SELECT value FROM setting WHERE name = ?", (f"printed:{uid}",)).fetchone()
+        self.printed_rev = int(row[0]) if row else None
+
+    @property
+    def unit(self) -> str:
+        return self.job.pace_unit
+
+    def findings(self) -> tuple[Finding, ...]:
+        return self.design.findings
+
+    def stages(self) -> list[dict[str, Any]]:
+        """The stage pipe: each stage with its count of findings and whether it is filled."""
+        counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in self.design.findings if f.severity != "note")
+        stops = any(f.severity == "stop" for f in self.design.findings)
+        paced = bool(self.job.runs)
+        cuts = self.design.cuts
+        filled = {
+            "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
+            "pace": paced
+            and not any(
+                f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in self.design.findings
+            ),
+            "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
+            "handover": bool(cuts) and not stops and self.printed_rev == self.rev,
+        }
+        return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
+
+    def look(self, **changes: Any) -> Look:
+        """The drawing as this browser last asked for it: projection, turns and size, from the request or its cookie."""
+        cookie = dict(part.split("=", 1) for part in request.cookies.get("sheet", "").split("&") if "=" in part)
+        wanted = {**cookie, **request.args}
+        fields: dict[str, Any] = {
+            "projection": read_projection(wanted.get("view"), wanted.get("turns")),
+            "width": _size(wanted.get("w"), 612),
+            "height": _size(wanted.get("h"), 560),
+        }
+        return Look(**{**fields, **changes})
+
+    def drawing(self, **changes: Any) -> str:
+        return svg.write(draw(self.design, self.look(**changes)))
+
+    def fragments(self) -> dict[str, str]:
+        """The parts of the present page that an edit may change, by the id of the element they replace."""
+        makers = {"watch": "_watch.html", "stages": "_stages.html", "state": "_state.html"}
+        if self.stage == "pace":
+            makers["runs"] = "_runs.html"
+        if self.stage == "make":
+            makers["cuts"] = "_cuts.html"
+        found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
+        if self.stage == "pace":
+            found["drawing"] = self.drawing()
+        return found
+
+    def answer(self, message: str = "") -> dict[str, Any]:
+        """What a browser gets back for an edit."""
+        return {"rev": self.rev, "message": message, "fragments": self.fragments()}
+
+
+def _size(text: str | None, default: float) -> float:
+    """A length of the drawing on the screen, kept within reason and to steps of 4."""
+    if text is None or not text.isascii() or not text.isdigit() or len(text) > 5:
+        return default
+    return float(min(max(int(text), 240), 2400) // 4 * 4)

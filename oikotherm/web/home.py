@@ -1,0 +1,74 @@
+"""Home: the list of jobs, a new one, import."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, url_for
+
+from ..core.errors import Refused
+from ..core.job.document import blank, new_uid, read
+from ..store import jobs as jobs_store
+from ..store.database import writing
+from . import db
+
+bp = Blueprint("home", __name__)
+
+
+@bp.get("/")
+def index() -> str:
+    """All jobs, the last touched first."""
+    return _page()
+
+
+def _page(**more: Any) -> str:
+    return render_template("home.html", jobs=jobs_store.listing(db.get()), **{"typed": {}, "error": None, **more})
+
+
+@bp.post("/jobs")
+def create() -> Any:
+    """Start a job, or show the form again with what was typed and why it was refused."""
+    form = request.form
+    try:
+        title = form.get("title", "").strip()
+        if not title:
+            raise Refused("title", title, "a name for the job", "Boiler change, lock cottage")
+        practice = form.get("practice", "british")
+        unit = form.get("pace_unit") or ("in" if practice == "north-american" else "mm")
+        job = blank(new_uid(), title, practice, unit, form.get("place", ""))
+    except Refused as error:
+        return _page(typed=form, error=error), 422
+    conn = db.get()
+    with writing(conn):
+        jobs_store.create(conn, job, "new job")
+    return redirect(url_for("survey.index", uid=job.uid), 303)
+
+
+@bp.post("/import")
+def import_job() -> Any:
+    """Take in a job document; one whose uid is here already comes in beside it under a new uid."""
+    upload = request.files.get("document")
+    try:
+        if upload is None or not upload.filename:
+            raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
+        job = read(upload.read())
+    except Refused as error:
+        return _page(import_error=error), 422
+    conn = db.get()
+    with writing(conn):
+        if jobs_store.exists(conn, job.uid):
+            job = job.model_copy(update={"uid": new_uid()})
+        jobs_store.create(conn, job, f"imported {upload.filename[:60]}")
+    return redirect(url_for("pace.index", uid=job.uid), 303)
+
+
+@bp.get("/keys")
+def keys() -> str:
+    """The keys and the notation, on one page."""
+    return render_template("keys.html")
+
+
+@bp.get("/licences")
+def licences() -> str:
+    """What is shipped and under which licence."""
+    return render_template("licences.html")

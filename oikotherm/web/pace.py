@@ -1,0 +1,116 @@
+"""Pace-out: the drawing, the runs as chips, the pacing line with its ghost."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, jsonify, render_template, request
+
+from ..core.catalogue import standard
+from ..core.design import Design, derive
+from ..core.errors import Refused
+from ..core.job.commands import apply
+from ..core.job.complete import complete
+from ..core.job.model import Job
+from ..core.job.notation import item_text
+from ..core.quantity import length_text
+from ..drawing import svg
+from ..drawing.isometric import draw
+from . import db
+from .frame import Frame
+from .job import _body
+
+bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
+
+
+@bp.app_template_global()
+def chips(frame: Frame, run_id: str) -> list[dict[str, Any]]:
+    """A run's items as chips: id, text, kind, and whether it was taped."""
+    run = frame.job.run(run_id)
+    assert run is not None
+    return [
+        {
+            "id": item.id,
+            "text": item_text(item, frame.design.style),
+            "kind": item.kind,
+            "doubt": getattr(item, "basis", "taped") != "taped",
+        }
+        for item in run.items
+    ]
+
+
+@bp.app_template_global()
+def run_length(frame: Frame, run_id: str) -> float:
+    """Length of pipe in a run as paced [mm]."""
+    return sum(frame.design.pipework.runs[run_id].lengths.values())
+
+
+@bp.get("")
+def index(uid: str) -> str:
+    """The stage: drawing in the middle, runs beside it, the pacing line below."""
+    frame = Frame(uid, "pace")
+    wanted = request.args.get("run", "")
+    run = frame.job.run(wanted)
+    return render_template(
+        "pace.html", frame=frame, open_run=run.id if run else "", line=frame.design.texts[run.id] if run else ""
+    )
+
+
+@bp.post("/preview")
+def preview(uid: str) -> Any:
+    """What the line as typed would give: a ghost drawing, the end it reaches, the error at the caret, suggestions. Not stored."""
+    body = _body()
+    frame = Frame(uid, "pace")
+    text, run = str(body.get("text", ""))[:20_000], body.get("run")
+    caret = body.get("caret") if isinstance(body.get("caret"), int) else len(text)
+    run = run if isinstance(run, str) and frame.job.run(run) else None
+    suggestions = [
+        {"text": s.text, "start": s.start, "end": s.end, "what": s.what}
+        for s in complete(frame.job, text, caret, frame.design.style)
+    ]
+    found: dict[str, Any] = {"rev": frame.rev, "suggestions": suggestions, "error": None, "says": "", "drawing": None}
+    if not text.strip():
+        found["drawing"] = frame.drawing()
+        return jsonify(found)
+    job, error = _as_far_as_it_goes(frame.job, text, run)
+    found["error"] = error.as_dict() if error else None
+    if job is not None:
+        design = derive(job, db.context_of(uid))
+        ghost = run or next((r.id for r in job.runs if frame.job.run(r.id) is None), "")
+        found["drawing"] = svg.write(draw(design, frame.look(ghost=ghost)))
+        found["says"] = _says(design, ghost)
+    return jsonify(found)
+
+
+def _as_far_as_it_goes(job: Job, text: str, run: str | None) -> tuple[Job | None, Refused | None]:
+    """The job with the line put in, cut off before its first error; and that error."""
+    error: Refused | None = None
+    for _ in range(3):
+        try:
+            return apply(job, {"do": "put_run", "text": text, "run": run}, standard()), error
+        except Refused as refused:
+            error = error or refused
+            if not isinstance(refused.where, tuple) or ":" not in text[: refused.where[0]]:
+                return None, error
+            text = text[: refused.where[0]]
+    return None, error
+
+
+def _says(design: Design, run: str) -> str:
+    """Where the line ends, in words: "end W 1850, U 350 of the start; 15 to go"."""
+    trace = design.pipework.runs.get(run)
+    if trace is None:
+        return ""
+    from ..core.rules.ends import vector_words
+
+    unit = design.job.pace_unit
+    total = length_text(sum(trace.lengths.values()), unit, with_unit=True)
+    words = f"{run}: {total} of pipe, its end lies {vector_words(trace.end.minus(trace.start), unit)} of its start"
+    if trace.closing is not None:
+        size = trace.closing.length
+        words += (
+            f"; meets {trace.run.finish}"
+            if size < 0.5
+            else f"; {vector_words(trace.closing, unit)} to go to {trace.run.finish}"
+        )
+    return words

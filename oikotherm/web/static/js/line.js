@@ -1,0 +1,242 @@
+/** The pacing line: a ghost of what is typed, the error under its word, suggestions, and text that survives a crash. */
+import {Refused, Unreachable} from "./page.js";
+
+const PAUSE_MS = 90;
+
+class Line {
+  constructor(page, drawing, form) {
+    this.page = page;
+    this.drawing = drawing;
+    this.form = form;
+    this.input = form.querySelector("#line-text");
+    this.mark = form.querySelector("#line-mark");
+    this.error = form.querySelector("#line-error");
+    this.says = form.querySelector("#line-says");
+    this.suggestions = form.querySelector("#suggestions");
+    this.asked = 0;
+    this.ghost = false;
+    form.addEventListener("submit", (event) => {
+      event.preventDefault();
+      this.send();
+    });
+    this.input.addEventListener("input", () => this.#typed());
+    this.input.addEventListener("scroll", () => this.#placeMark());
+    this.input.addEventListener("keydown", (event) => this.#key(event));
+    this.suggestions.addEventListener("click", (event) => this.#pick(event.target.closest("button")));
+    this.suggestions.addEventListener("keydown", (event) => this.#suggestionKey(event));
+    form.querySelector("#line-new").addEventListener("click", () => this.open(""));
+    page.addEventListener("changed", () => this.#markOpen());
+    this.#restore();
+    this.#markOpen();
+  }
+
+  get run() {
+    return this.input.dataset.run;
+  }
+
+  #draftKey(run = this.run) {
+    return `oikotherm:draft:${this.page.uid}:${run || "new"}`;
+  }
+
+  /** Bring back text that was typed and never sent: of the run that is open, else of the one last typed in. */
+  #restore() {
+    const last = localStorage.getItem(`oikotherm:draft:${this.page.uid}:last`);
+    if (!this.run && last && last !== "new" && localStorage.getItem(this.#draftKey(last)) !== null) {
+      this.#name(last);
+    }
+    const draft = localStorage.getItem(this.#draftKey());
+    const line = this.#lineOf(this.run);
+    if (draft !== null && draft !== line && draft !== this.input.value) {
+      this.input.value = draft;
+      this.says.textContent = "unsent text restored";
+      this.#preview(true);
+    } else if (this.run) {
+      this.input.value = line;
+    }
+  }
+
+  #lineOf(run) {
+    return document.querySelector(`.run[data-run="${run}"]`)?.dataset.line ?? "";
+  }
+
+  #name(run) {
+    this.input.dataset.run = run;
+    this.form.querySelector("#line-name").textContent = run || "new run";
+    this.form.querySelector("#line-send").textContent = run ? "Change run" : "Add run";
+  }
+
+  #markOpen() {
+    for (const run of document.querySelectorAll(".run")) run.classList.toggle("open", run.dataset.run === this.run);
+    this.ghost = false;
+  }
+
+  /** Put a run on the line, or clear it for a new one. Text not sent stays with its run. */
+  open(run) {
+    this.#name(run);
+    this.input.value = localStorage.getItem(this.#draftKey()) ?? this.#lineOf(run);
+    this.#fail(null);
+    this.says.textContent = "";
+    this.suggestions.replaceChildren();
+    this.#markOpen();
+    this.input.focus();
+    this.#preview();
+  }
+
+  focus() {
+    this.input.focus();
+    this.input.setSelectionRange(this.input.value.length, this.input.value.length);
+  }
+
+  #typed() {
+    localStorage.setItem(this.#draftKey(), this.input.value);
+    localStorage.setItem(`oikotherm:draft:${this.page.uid}:last`, this.run || "new");
+    clearTimeout(this.waiting);
+    this.waiting = setTimeout(() => this.#preview(), PAUSE_MS);
+  }
+
+  #forget() {
+    localStorage.removeItem(this.#draftKey());
+    localStorage.removeItem(`oikotherm:draft:${this.page.uid}:last`);
+  }
+
+  /** Ask what the text would give. Answers that come late are dropped; the end of a word being typed is no error yet. */
+  async #preview(keepWords = false) {
+    const number = ++this.asked;
+    const text = this.input.value;
+    if (!text.trim() && !this.ghost) return;
+    const caret = this.input.selectionStart ?? text.length;
+    let answer;
+    try {
+      ({body: answer} = await this.page.post("pace/preview", {text, run: this.run || null, caret}));
+    } catch (error) {
+      if (error instanceof Unreachable) this.page.saved("no answer", "lost");
+      return;
+    }
+    if (number !== this.asked) return;
+    if (answer.drawing && this.drawing) {
+      this.drawing.show(answer.drawing);
+      this.ghost = Boolean(text.trim());
+    }
+    if (!keepWords) this.says.textContent = answer.says;
+    const where = answer.error?.where;
+    const typing = Array.isArray(where) && where[1] >= caret && !/\s$/.test(text);
+    this.#fail(typing ? null : answer.error);
+    this.#suggest(answer.suggestions);
+  }
+
+  /** Show what was refused under the line and mark its word; null clears both. */
+  #fail(error) {
+    this.failed = error;
+    this.input.setAttribute("aria-invalid", String(Boolean(error)));
+    this.error.textContent = error
+      ? `${error.field}: read "${error.said}", expected ${error.expected}${error.example ? `, for example ${error.example}` : ""}`
+      : "";
+    this.#placeMark();
+  }
+
+  #placeMark() {
+    const where = this.failed?.where;
+    this.mark.hidden = !Array.isArray(where);
+    if (this.mark.hidden) return;
+    const style = getComputedStyle(this.input);
+    const sign = measureSign(style.font);
+    const left = parseFloat(style.paddingLeft) + 1 - this.input.scrollLeft;
+    this.mark.style.left = `${left + where[0] * sign}px`;
+    this.mark.style.width = `${Math.max(where[1] - where[0], 1) * sign}px`;
+  }
+
+  #suggest(list) {
+    this.suggestions.replaceChildren(
+      ...list.map((one) => {
+        const button = document.createElement("button");
+        button.type = "button";
+        Object.assign(button.dataset, one);
+        button.textContent = one.text;
+        if (one.what) {
+          const what = document.createElement("small");
+          what.textContent = one.what;
+          button.append(what);
+        }
+        return button;
+      }),
+    );
+  }
+
+  #pick(button) {
+    if (!button) return;
+    const {text, start, end} = button.dataset;
+    const value = this.input.value;
+    this.input.value = `${value.slice(0, start)}${text} ${value.slice(end).trimStart()}`;
+    const caret = Number(start) + text.length + 1;
+    this.input.focus();
+    this.input.setSelectionRange(caret, caret);
+    this.#typed();
+  }
+
+  #key(event) {
+    if (event.key === "ArrowDown" && this.suggestions.firstElementChild) {
+      event.preventDefault();
+      this.suggestions.firstElementChild.focus();
+    } else if (event.key === "Escape") {
+      event.preventDefault();
+      if (this.input.value && !this.run) {
+        this.input.value = "";
+        this.#forget();
+        this.#fail(null);
+        this.#preview();
+      } else if (this.run) {
+        this.#forget();
+        this.open("");
+      } else this.input.blur();
+    }
+  }
+
+  #suggestionKey(event) {
+    const here = document.activeElement;
+    if (event.key === "ArrowRight") here.nextElementSibling?.focus();
+    else if (event.key === "ArrowLeft") here.previousElementSibling?.focus();
+    else if (event.key === "ArrowUp" || event.key === "Escape") this.focus();
+    else return;
+    event.preventDefault();
+  }
+
+  /** Send the line: Enter. The text stays until the server has said that it is kept. */
+  async send() {
+    const text = this.input.value;
+    if (!text.trim()) return;
+    clearTimeout(this.waiting);
+    this.asked++;
+    const before = new Set([...document.querySelectorAll(".run")].map((run) => run.dataset.run));
+    try {
+      const stored = await this.page.edit([{do: "put_run", text, run: this.run || null}]);
+      if (!stored) return;
+      this.#forget();
+      this.#fail(null);
+      this.suggestions.replaceChildren();
+      const made = [...document.querySelectorAll(".run")].find((run) => !before.has(run.dataset.run));
+      this.says.textContent = this.run ? `${this.run} changed` : `${made?.dataset.run ?? "run"} added`;
+      this.#name("");
+      this.input.value = "";
+      this.#markOpen();
+      this.input.focus();
+    } catch (error) {
+      if (error instanceof Refused) {
+        this.#fail(error.error);
+        if (Array.isArray(error.error.where)) this.input.setSelectionRange(...error.error.where);
+      }
+    }
+  }
+}
+
+let ruler;
+function measureSign(font) {
+  ruler ??= document.createElement("canvas").getContext("2d");
+  ruler.font = font;
+  return ruler.measureText("0".repeat(100)).width / 100;
+}
+
+/** Wire the pacing line; null on pages without one. */
+export function startLine(page, drawing) {
+  const form = document.getElementById("line");
+  return form && page.isJob ? new Line(page, drawing, form) : null;
+}

@@ -1,0 +1,147 @@
+/** The page of a job: its revision, sending edits, and putting the parts the server renders in place. */
+
+const NO_ANSWER = "The server does not answer. Nothing typed is lost; send it again when it is back.";
+
+/** What the server refused: field, said, expected, example, where. */
+export class Refused extends Error {
+  constructor(error) {
+    super(`read "${error.said}", expected ${error.expected}${error.example ? `, for example ${error.example}` : ""}`);
+    this.error = error;
+  }
+}
+
+/** The server could not be reached, or failed. */
+export class Unreachable extends Error {}
+
+class Page extends EventTarget {
+  constructor(main) {
+    super();
+    this.main = main;
+    this.uid = main?.dataset.uid ?? "";
+    this.rev = Number(main?.dataset.rev ?? 0);
+    this.name = main?.dataset.page ?? "";
+  }
+
+  get isJob() {
+    return this.uid !== "";
+  }
+
+  url(path) {
+    return `/jobs/${this.uid}/${path}`;
+  }
+
+  /** Post JSON. Gives {status, body}; throws Refused for 422 and Unreachable when no answer can be had. */
+  async post(path, body) {
+    const token = document.querySelector("meta[name=csrf]").content;
+    let response;
+    try {
+      response = await fetch(this.url(path), {
+        method: "POST",
+        headers: {"Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": token},
+        body: JSON.stringify(body),
+      });
+    } catch {
+      throw new Unreachable(NO_ANSWER);
+    }
+    if (response.status >= 500) throw new Unreachable(NO_ANSWER);
+    const answer = await response.json();
+    if (response.status !== 200 && response.status !== 409) throw new Refused(answer.error);
+    return {status: response.status, body: answer};
+  }
+
+  /** Send commands made on the revision shown. True when stored; false when somebody was faster. */
+  async edit(commands) {
+    return this.#send("edit", {rev: this.rev, page: this.name, commands});
+  }
+
+  /** "undo" or "redo". */
+  async step(way) {
+    return this.#send(way, {rev: this.rev, page: this.name});
+  }
+
+  async #send(path, body) {
+    this.saved("sending", "waiting");
+    try {
+      const {status, body: answer} = await this.post(path, body);
+      this.take(answer);
+      this.say(answer.message, status === 409);
+      return status === 200;
+    } catch (error) {
+      this.saved(error instanceof Unreachable ? "not sent" : "saved", error instanceof Unreachable ? "lost" : "");
+      if (error instanceof Unreachable) this.say(error.message, true);
+      throw error;
+    }
+  }
+
+  /** Put the server's parts in place of the old ones and move to its revision. */
+  take(answer) {
+    const focus = document.activeElement?.id;
+    for (const [id, html] of Object.entries(answer.fragments ?? {})) {
+      const old = document.getElementById(id);
+      if (!old) continue;
+      const open = new Set([...old.querySelectorAll("details[open]")].map((one) => one.dataset.where ?? ""));
+      const holder = document.createElement("template");
+      holder.innerHTML = html.trim();
+      old.replaceWith(holder.content);
+      for (const one of document.getElementById(id).querySelectorAll("details[data-where]")) {
+        if (open.has(one.dataset.where)) one.open = true;
+      }
+    }
+    this.rev = answer.rev;
+    this.main.dataset.rev = answer.rev;
+    if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
+    this.dispatchEvent(new CustomEvent("changed", {detail: answer}));
+  }
+
+  saved(text, state) {
+    const place = document.getElementById("saved");
+    if (!place) return;
+    place.textContent = text;
+    place.parentElement.classList.toggle("waiting", state === "waiting");
+    place.parentElement.classList.toggle("lost", state === "lost");
+  }
+
+  /** A word to the fitter above the work; empty takes it away. */
+  say(text, bad = false) {
+    const banner = document.getElementById("banner");
+    if (!banner) return;
+    banner.textContent = text ?? "";
+    banner.hidden = !text;
+    banner.classList.toggle("bad", bad);
+  }
+}
+
+/** Make the page and wire what every page of a job has: undo, redo, watch list, remedies, printing. */
+export function startPage() {
+  const page = new Page(document.querySelector("main[data-uid]"));
+  document.addEventListener("click", (event) => {
+    const opener = event.target.closest("[data-opens]");
+    if (opener) document.getElementById(opener.dataset.opens).showModal();
+    if (event.target.closest("[data-act=print]")) window.print();
+  });
+  if (!page.isJob) return page;
+  document.addEventListener("submit", (event) => {
+    const step = event.submitter?.dataset.step;
+    if (!step) return;
+    event.preventDefault();
+    page.step(step).catch(() => {});
+  });
+  document.addEventListener("click", (event) => {
+    const remedy = event.target.closest("[data-commands]");
+    if (!remedy) return;
+    page.edit(JSON.parse(remedy.dataset.commands)).catch((error) => page.say(error.message, true));
+  });
+  const toggle = document.getElementById("watch-toggle");
+  const showWatch = (shown) => {
+    document.body.classList.toggle("no-watch", !shown);
+    toggle.setAttribute("aria-expanded", String(shown));
+  };
+  showWatch(localStorage.getItem("oikotherm:watch") !== "hidden");
+  toggle.addEventListener("click", () => {
+    const shown = document.body.classList.contains("no-watch");
+    localStorage.setItem("oikotherm:watch", shown ? "shown" : "hidden");
+    showWatch(shown);
+    window.dispatchEvent(new Event("resize"));
+  });
+  return page;
+}

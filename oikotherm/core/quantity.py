@@ -195,10 +195,11 @@ del _SAID["ohm"]
 
 _NUMBER = r"(?:\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|\.\d+)"
 _WHOLE_FRACTION = r"(?:\d+[-\s]+\d+/\d+|\d+/\d+)"
-_AMOUNT = re.compile(rf"\s*(?P<sign>[+-]?)\s*(?P<amount>{_WHOLE_FRACTION}|{_NUMBER})\s*(?P<unit>.*?)\s*$")
+_AMOUNT = re.compile(rf"\s*(?P<sign>[+-]?)\s*(?P<amount>{_WHOLE_FRACTION}|{_NUMBER})\s*(?P<unit>.*?)\s*$", re.ASCII)
 _FEET_INCHES = re.compile(
     rf"\s*(?P<sign>[+-]?)(?P<feet>{_NUMBER})\s*(?:'|′|ft|feet|foot)\s*-?\s*"
-    rf"(?P<inches>{_WHOLE_FRACTION}|{_NUMBER})\s*(?:\"|″|''|in|inch|inches)?\s*$"
+    rf"(?P<inches>{_WHOLE_FRACTION}|{_NUMBER})\s*(?:\"|″|''|in|inch|inches)?\s*$",
+    re.ASCII,
 )
 _VULGAR = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
 

@@ -19,17 +19,6 @@ from .scene import XY, Box, Label, Scene, Stroke, Symbol
 
 MARGIN = 34.0
 GAP = 9.0
-TAGS = {
-    "flow": "F",
-    "return": "R",
-    "hot": "H",
-    "cold": "C",
-    "recirc": "H",
-    "gas": "G",
-    "discharge": "D",
-    "condensate": "D",
-    "flue": "V",
-}
 _BODY = {"emitter": (1000, 600, 100), "boiler": (420, 650, 320)}
 
 
@@ -105,6 +94,7 @@ class _Drawer:
         self.sheet = _Sheet(look, self._extent())
         self.out = Scene(look.width, look.height, f"{self.job.title}: {look.projection.name}")
         self.lines: list[tuple[XY, XY]] = []
+        self.compass: list[Label] = []
 
     def _extent(self) -> list[Vec]:
         points = [corner for body in self.bodies.values() for corner in body]
@@ -120,6 +110,7 @@ class _Drawer:
             self._station(station)
         self._pipes()
         self._fittings()
+        self._compass()
         wishes = [
             *self._badges(),
             *self._station_wishes(),
@@ -129,7 +120,7 @@ class _Drawer:
             *self._room_wishes(),
         ]
         bounds: Box = (2.0, 2.0, self.look.width - 2.0, self.look.height - 2.0)
-        self.out.labels = place(wishes, self.lines, bounds)
+        self.out.labels = [*self.compass, *place(wishes, self.lines, bounds, self.compass)]
         return self.out
 
     # --- the house ----------------------------------------------------------------------------------------------------
@@ -329,6 +320,17 @@ class _Drawer:
             )
         )
 
+    def _compass(self) -> None:
+        """N, E and U as short lines in the lower left corner; a direction that points at the eye is left out."""
+        centre = (46.0, self.look.height - 40.0)
+        for name in ("N", "E", "U"):
+            x, y = self.sheet.way(DIRECTIONS[name])
+            if (x, y) == (0.0, 0.0):
+                continue
+            end = (centre[0] + x * 20, centre[1] + y * 20)
+            self.out.strokes.append(Stroke((centre, end), "compass"))
+            self.compass.append(Label((centre[0] + x * 30, centre[1] + y * 30), name, "compass", *size(name)))
+
     # --- labels -------------------------------------------------------------------------------------------------------
 
     def _badges(self) -> list[Wish]:
@@ -433,10 +435,4 @@ class _Drawer:
         return wishes
 
 
-def compass(projection: Projection) -> dict[str, XY]:
-    """Where the directions point on the sheet, for the little compass beside the drawing."""
-    flat, _ = projection.functions()
-    return {name: flat(DIRECTIONS[name]) for name in ("N", "E", "U")}
-
-
-__all__ = ["TAGS", "Label", "Look", "compass", "draw", "station_corners"]
+__all__ = ["Look", "draw", "station_corners"]

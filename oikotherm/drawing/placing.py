@@ -55,15 +55,20 @@ def size(text: str) -> tuple[float, float]:
     return len(text) * SIGN_WIDTH + 4, LINE_HEIGHT
 
 
-def place(wishes: Iterable[Wish], segments: Sequence[tuple[XY, XY]], bounds: Box, cell: float = 40.0) -> list[Label]:
+def place(
+    wishes: Iterable[Wish], segments: Sequence[tuple[XY, XY]], bounds: Box, fixed: Sequence[Label] = (), cell: float = 40.0
+) -> list[Label]:
     """Labels in order of wish; each takes its first free spot. Without one it is tight, or where needed takes its best.
 
-    segments: lines a label must not cover; bounds: the sheet.
+    segments: lines a label must not cover; bounds: the sheet; fixed: labels that stand already.
     """
     lines = Grid(cell)
     for index, (a, b) in enumerate(segments):
         lines.add(index, a, b)
     taken: dict[tuple[int, int], list[Box]] = defaultdict(list)
+    for label in fixed:
+        for square in _squares(label.box, cell):
+            taken[square].append(label.box)
     labels: list[Label] = []
     for wish in wishes:
         width, height = size(wish.text)

@@ -441,7 +441,8 @@ def _put_run(edit: _Edit, c: PutRun) -> Job:
     return _put_parsed(edit, parsed, old)
 
 
-def _put_parsed(edit: _Edit, parsed: ParsedRun, old: Run | None) -> Job:
+def _put_parsed(edit: _Edit, parsed: ParsedRun, old: Run | None, around: tuple[int, int] | None = None) -> Job:
+    """Store a parsed line. around: how many items before and after the typed part are the old ones untouched."""
     job = edit.job
     start, role = _resolve_start(edit, parsed.start, old)
     finish = "none" if parsed.finish is None else _resolve_finish(edit, parsed, old, start)
@@ -453,7 +454,7 @@ def _put_parsed(edit: _Edit, parsed: ParsedRun, old: Run | None) -> Job:
     for item, span in zip(parsed.items, parsed.spans, strict=True):
         if isinstance(item, DeviceItem) and item.part not in known_parts and item.part not in old_parts:
             raise Refused("device", item.part, f"a part such as {nearest(item.part, known_parts)}", "[iso]", span)
-    items, next_item = align(parsed.items, old.items if old else (), job.next_item, edit.style)
+    items, next_item = _identify(parsed.items, old.items if old else (), job.next_item, edit.style, around)
     fields: dict[str, Any] = dict(old) if old else {}
     fields.update(
         id=run_id,
@@ -469,6 +470,22 @@ def _put_parsed(edit: _Edit, parsed: ParsedRun, old: Run | None) -> Job:
     if old and run_id != old.id:
         job = _rename(job, old.id, run_id)
     return _with_run(job, run, next_item=next_item)
+
+
+def _identify(
+    new: tuple[Item, ...], old: tuple[Item, ...], next_item: int, style: Style, around: tuple[int, int] | None
+) -> tuple[tuple[Item, ...], int]:
+    """Ids for retyped items: by alignment, within the part that was typed where that is known."""
+    if around is None:
+        return align(new, old, next_item, style)
+    low, high = around
+    head, tail = new[:low], new[len(new) - high :]
+    kept_head, kept_tail = old[:low], old[len(old) - high :]
+    same = [item_text(item, style) for item in (*head, *tail)] == [item_text(item, style) for item in (*kept_head, *kept_tail)]
+    if len(new) < low + high or not same:  # what was typed runs into its neighbour, as "7" after "W600" does
+        return align(new, old, next_item, style)
+    middle, next_item = align(new[low : len(new) - high], old[low : len(old) - high], next_item, style)
+    return (*kept_head, *middle, *kept_tail), next_item
 
 
 def _rename(job: Job, old_id: str, new_id: str) -> Job:
@@ -553,7 +570,7 @@ def _retext(edit: _Edit, run: Run, parts: list[str], at: int, new: str) -> Job:
     closing = ";" if "#" in new and not new.rstrip().endswith(";") else ""
     text = f"{before} {new}{closing} {after}{finish}"
     try:
-        return _put_parsed(edit, parse_run(text, edit.style), run)
+        return _put_parsed(edit, parse_run(text, edit.style), run, (at, len(parts) - at - 1))
     except Refused as refused:
         moved = refused.moved(-len(before) - 1)
         if isinstance(moved.where, tuple):

@@ -376,7 +376,7 @@ class Lie(ItemBase):
     place: Literal["view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside"] | None = None
     lag_mm: Annotated[float, Field(ge=0, le=1e4), Micrometres] | None = None
     clip_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
-    fall: Annotated[float, Field(ge=0, le=1), AfterValidator(lambda fall: round(fall, 9))] | None = None
+    fall: Annotated[float, Field(ge=0, le=1), AfterValidator(lambda fall: round(fall, 6))] | None = None
     """Drop over length along the run; 0 for none."""
 
 
@@ -403,6 +403,9 @@ class Remark(ItemBase):
 Item = Annotated[
     Leg | DeviceItem | Tee | Point | Pass | PipeChange | Lie | SetItem | Crossover | Remark, Field(discriminator="kind")
 ]
+
+
+ITEM_KINDS = ("leg", "device", "tee", "point", "pass", "pipe", "lie", "set", "crossover", "remark")
 
 
 class TwinOf(Frozen):

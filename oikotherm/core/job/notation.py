@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import ValidationError
@@ -50,7 +50,7 @@ _CLOSER = {"[": "]", "(": ")", "{": "}"}
 class Style:
     """What the reading of a line depends on: the unit of a bare number, the practice (its words and comma), the pipes."""
 
-    catalogue: Catalogue
+    catalogue: Catalogue = field(repr=False)
     practice: Practice = "british"
     pace_unit: PaceUnit = "mm"
 
@@ -449,13 +449,13 @@ def _fall(said: str, where: tuple[int, int], style: Style) -> float:
     if said.lower() == "none":
         return 0.0
     example = "fall 1:40, fall 25mm/m or fall none"
-    one_in = re.fullmatch(r"1:(\d{1,6}(?:\.\d{1,3})?)", said)
+    one_in = re.fullmatch(r"1:(\d{1,7}(?:\.\d{1,3})?)", said)
     if one_in and float(one_in[1]) >= 1:
-        return round(1 / float(one_in[1]), 9)
+        return round(1 / float(one_in[1]), 6)
     if said.lower().endswith("/m"):
         fall = style.length_mm(said[:-2], "fall", where) / 1000
         if 0 < fall <= 1:
-            return round(fall, 9)
+            return round(fall, 6)
     raise Refused("fall", said, "a fall", example, where)
 
 
@@ -529,10 +529,10 @@ def _lie_text(item: Lie, style: Style) -> str:
         one_in = trim(1 / item.fall, 3) if item.fall else "0"
         if item.fall == 0:
             words.append("fall none")
-        elif round(1 / float(one_in), 9) == item.fall:
+        elif round(1 / float(one_in), 6) == item.fall:
             words.append(f"fall 1:{one_in}")
         else:
-            words.append(f"fall {trim(item.fall * 1000, 6)}mm/m".replace(".", "," if style.decimal_comma else "."))
+            words.append(f"fall {trim(item.fall * 1000, 3)}mm/m".replace(".", "," if style.decimal_comma else "."))
     return "{" + " ".join(word for word in words if word) + "}"
 
 

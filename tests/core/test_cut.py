@@ -1,0 +1,146 @@
+"""Cut lengths against sums by hand and figures from public tables."""
+
+import unittest
+
+from oikotherm.core.bench import find_tool
+from oikotherm.core.catalogue import standard
+from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
+from oikotherm.core.making.cut import round_to_mark
+from tests.jobs import demo, design, edit, job, paced, port, station
+
+
+def cuts(text, end, at, **more):
+    """Exact cut lengths [mm] of a run between a port like `end` at the origin and another at `at`."""
+    b = station("B", [port("in", end, at, facing="down", way="in")], kind="emitter")
+    made = edit(job(**more), station("A", [port("out", end, (0, 0, 0))]), b, {"do": "put_run", "text": text})
+    found = derive(made)
+    assert not [finding for finding in found.findings if finding.severity == "stop"], found.findings
+    return found.cuts
+
+
+class HandWorkedTest(unittest.TestCase):
+    def test_six_legs_of_15_mm_capillary(self):
+        # Elbow 15 mm end-feed: z (centre to stop) 11. Compression port: the pipe goes 16 in behind the port plane.
+        found = cuts(
+            "from A.out cu-m 15: U300 E1200 N850 D600 W450 U900 -> B.in", "comp-cu 15 socket", (750, -850, 600)
+        )
+        by_hand = [300 + 16 - 11, 1200 - 22, 850 - 22, 600 - 22, 450 - 22, 900 - 11 + 16]
+        self.assertEqual([cut.cut_mm for cut in found], by_hand)
+
+    def test_threaded_three_quarter_in_inches(self):
+        # Elbow class 150 3/4: A 1.31 in; made up 0.553 in: 0.757 in off a leg at an elbow; a female port takes 0.553 in more.
+        found = cuts(
+            "from A.out fe-40 3/4: U24 E36 U18 -> B.in",
+            "NPT 3/4 female",
+            (36 * 25.4, 0, 42 * 25.4),
+            practice="north-american",
+            unit="in",
+        )
+        by_hand = [24 + 0.553 - 0.757, 36 - 2 * 0.757, 18 - 0.757 + 0.553]
+        for cut, inches in zip(found, by_hand, strict=True):
+            self.assertAlmostEqual(cut.exact_mm, inches * 25.4, delta=0.01)
+            self.assertAlmostEqual(cut.cut_mm, inches * 25.4, delta=1.0)  # marked to 1/16 in
+            self.assertEqual(round(cut.cut_mm / 25.4 * 16, 4) % 1, 0)
+
+    def test_compression_when_chosen(self):
+        made = edit(
+            paced("from A.out cu-m 15: U300 E500 -> cap"),
+            {"do": "choose", "topic": "metal-joining", "option": "compression"},
+        )
+        # compression elbow 15: stop 13 from the centre
+        self.assertEqual([cut.cut_mm for cut in derive(made).cuts], [300 + 16 - 13, 500 - 13])
+
+    def test_an_override_changes_one_fitting_alone(self):
+        made = paced("from A.out cu-m 15: U300 E500 N400 -> cap")
+        override = {"target": "i1/turn", "field": "method", "value": "press", "reason": "by the beam"}
+        found = derive(edit(made, {"do": "put_override", "override": override}))
+        # press elbow 15: stop 19 from the centre
+        self.assertEqual([cut.cut_mm for cut in found.cuts], [300 + 16 - 19, 500 - 19 - 11, 400 - 11])
+
+    def test_a_45_a_reducer_and_a_reducing_tee(self):
+        found = design("F1 from A.out cu-m 22: U400 N+45E600 =cu-m 15 N+45E500 -> cap", end="comp-cu 22 socket")
+        # elbow from up to north-east is square: z 16; reducer gap 2 + (22 - 15) / 2, half to each side
+        half = (2 + 3.5) / 2
+        self.assertEqual([cut.exact_mm for cut in found.cuts], [400 + 19 - 16, 600 - 16 - half, 500 - half])
+        found = design("F1 from A.out cu-m 22: U400 U+45E600 -> cap", end="comp-cu 22 socket")
+        self.assertAlmostEqual(found.cuts[0].exact_mm, 400 + 19 - 0.45 * 16)
+
+    def test_every_working_gives_its_value(self):
+        for cut in derive(demo()).cuts:
+            steps = {step.formula.split(" ")[0]: step for step in cut.worked.steps}
+            take = [step.result for step in cut.worked.steps if step.formula.startswith("take-off")]
+            self.assertAlmostEqual(cut.worked.steps[0].result - sum(take), steps["cut"].result, places=6)
+            self.assertEqual(cut.worked.steps[-1].result, cut.cut_mm)
+            self.assertLessEqual(abs(cut.cut_mm - cut.exact_mm), 0.5)
+
+    def test_rounding_goes_to_the_mark(self):
+        self.assertEqual(round_to_mark(477.5, "mm"), 478)
+        self.assertEqual(round_to_mark(477.4999, "mm"), 477)
+        self.assertAlmostEqual(round_to_mark(25.4 * 3.04, "in"), 25.4 * (3 + 1 / 16), places=3)
+
+
+class TableTest(unittest.TestCase):
+    def test_made_up_threads_are_hand_tight_plus_three_turns(self):
+        # ASME B1.20.1: L1 hand-tight engagement [in] and threads per inch
+        for size, l1, per_inch in (
+            ("1/2", 0.320, 14),
+            ("3/4", 0.339, 14),
+            ("1", 0.400, 11.5),
+            ("1-1/4", 0.420, 11.5),
+            ("2", 0.436, 11.5),
+        ):
+            row = standard().threads["npt", size]
+            self.assertAlmostEqual(row.made_up_mm / 25.4, l1 + 3 / per_inch, delta=0.001)
+
+    def test_bores_are_od_less_two_walls(self):
+        for code, size, bore_mm in (
+            ("cu-m", "15", 13.6),
+            ("cu-m", "22", 20.2),
+            ("cu-l", "3/4", 19.939),
+            ("fe-40", "1", 26.645),
+            ("fe-m", "1/2", 16.1),
+        ):
+            self.assertAlmostEqual(standard().pipe(code, size).bore_mm, bore_mm, delta=0.02)
+
+    def test_every_row_has_a_source_and_a_system(self):
+        catalogue = standard()
+        self.assertEqual({code for code, _ in catalogue.pipes}, set(catalogue.systems))
+        rows = [
+            *catalogue.pipes.values(),
+            *catalogue.devices.values(),
+            *catalogue.kits.values(),
+            *catalogue.stations.values(),
+            *catalogue.systems.values(),
+        ]
+        rows += [port for ports in catalogue.ports.values() for port in ports]
+        self.assertTrue(all(row.source.split()[0] in ("std", "typ", "measured") for row in rows))
+        self.assertTrue(all(row.insertion_source and row.z_source for row in catalogue.sockets.values()))
+
+
+class BenchTest(unittest.TestCase):
+    def cut(self, **said):
+        return find_tool("cut_length").run(
+            {"pipe": "cu-m 15", "method": "capillary", "from": "elbow", "to": "tee", "centre_to_centre": 500, **said}
+        )
+
+    def test_the_bench_agrees_with_sums_by_hand(self):
+        self.assertEqual(self.cut()["cut_mm"], 478)  # 500 - 2 x 11
+        self.assertEqual(self.cut(pipe="cu-m 22", method="press", to="45")["exact_mm"], 500 - 28 - 0.45 * 28)
+        self.assertEqual(self.cut(to="coupling")["exact_mm"], 500 - 11 - 0.75)
+        threaded = self.cut(pipe="fe-40 3/4", method="thread", centre_to_centre="20 in")
+        self.assertAlmostEqual(threaded["exact_mm"], (20 - 2 * (1.31 - 0.553)) * 25.4, places=3)
+        self.assertEqual(threaded["text"], '18-1/2"')
+        self.assertAlmostEqual(
+            self.cut(pipe="cu-m 22", to="reducer", reduces_to="15")["exact_mm"], 500 - 16 - (2 + 3.5) / 2
+        )
+
+    def test_the_bench_refuses_with_reason(self):
+        for said, field in (
+            ({"pipe": "cu-m 16"}, "pipe"), ({"pipe": ""}, "pipe"), ({"method": "thread"}, "method"), ({"centre_to_centre": 30}, "centre_to_centre"),
+            ({"centre_to_centre": "30 psi"}, "centre_to_centre"), ({"centre_to_centre": -5}, "centre_to_centre"), ({"from": "bend"}, "from"),
+            ({"to": "reducer", "reduces_to": "99"}, "reduces_to"), ({"colour": "red"}, "colour"),
+        ):  # fmt: skip
+            with self.subTest(said=said), self.assertRaises(Refused) as caught:
+                self.cut(**said)
+            self.assertEqual(caught.exception.field, field)

@@ -1,0 +1,191 @@
+"""The pacing notation: text and items are two faces of the same run."""
+
+import random
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from oikotherm.core.errors import Refused
+from oikotherm.core.job.model import DIRS, DeviceItem, Leg, Lie, Pass, Pipe, PipeChange, Point, Remark, Run, Tee
+from oikotherm.core.job.notation import Style, align, item_text, parse_run, run_text
+from tests.jobs import CATALOGUE, STYLE
+
+SAMPLE = "F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left"
+INCH = Style(CATALOGUE, "north-american", "in")
+COMMA = Style(CATALOGUE, "continental", "mm")
+
+ids = st.from_regex(r"\A[A-Z][A-Z0-9]{0,3}\Z").filter(lambda name: name not in ("HANDLE", "SET"))
+dirs = st.sampled_from(DIRS)
+turned = st.builds(lambda d, a, e: f"{d}+{a}{e}", st.sampled_from("NS"), st.integers(1, 179), st.sampled_from("EWUD"))
+millimetres = st.integers(1, 9_999_999).map(lambda micro: micro / 1000) | st.integers(1, 20_000).map(float)
+legs = st.builds(
+    lambda d, mm, basis: Leg(id="i1", dir=d, length_mm=mm, basis=basis if mm is not None else "taped"),
+    dirs | turned, st.none() | millimetres, st.sampled_from(("taped", "assumed")),
+)  # fmt: skip
+devices = st.builds(
+    DeviceItem, id=st.just("i1"), part=st.sampled_from(("iso", "check", "drain", "pump")), name=st.none() | ids,
+    arrow=st.sampled_from(("with", "against", "none")), handle=st.none() | dirs, setting=st.none() | st.from_regex(r"\A[0-9a-z.]{1,6}\Z"),
+)  # fmt: skip
+tees = st.builds(
+    Tee, id=st.just("i1"), name=ids, outlet=st.none() | dirs, closed=st.sampled_from((None, "plug", "cap"))
+)
+passes = st.builds(
+    Pass, id=st.just("i1"), through=st.sampled_from(("wall", "floor", "ceiling")), thickness_mm=millimetres, sleeve=st.booleans()
+) | st.builds(lambda n: Pass(id="i1", through="joists", count=n), st.none() | st.integers(1, 999))  # fmt: skip
+changes = st.builds(
+    lambda pipe: PipeChange(id="i1", pipe=pipe),
+    st.sampled_from([Pipe(code=code, size=size) for code, size in CATALOGUE.pipes] + [Pipe(code="cu-m", size="?")]),
+)
+lies = st.builds(
+    Lie, id=st.just("i1"), place=st.sampled_from(("view", "floor", "loft")), lag_mm=st.none() | st.integers(0, 9_999_999).map(lambda micro: micro / 1000), clip_mm=st.none() | millimetres,
+    fall=st.none() | st.just(0.0) | st.integers(1, 500).map(lambda n: round(1 / n, 6)) | st.integers(1, 10**6).map(lambda n: n / 10**6),
+)  # fmt: skip
+remarks = st.builds(
+    lambda t: Remark(id="i1", text=" ".join(t.split())),
+    st.text("abc [](){}->*=#'\"", min_size=1, max_size=20).filter(lambda t: t.split()),
+)
+items = st.lists(
+    legs | devices | tees | st.builds(Point, id=st.just("i1"), name=ids) | passes | changes | lies | remarks,
+    max_size=25,
+)
+
+
+def named_once(found):
+    """The items with ids in order, without a second use of a name."""
+    names, kept = set(), []
+    for item in found:
+        if isinstance(item, Tee | Point):
+            if item.name in names:
+                continue
+            names.add(item.name)
+        kept.append(item.model_copy(update={"id": f"i{len(kept) + 1}"}))
+    return kept
+
+
+def run_of(found, finish="cap"):
+    return Run(
+        id="F1",
+        service="heating",
+        role="flow",
+        start="A.out",
+        pipe=Pipe(code="cu-m", size="22"),
+        items=tuple(found),
+        finish=finish,
+    )
+
+
+class RoundTripTest(unittest.TestCase):
+    def test_the_sample_line_is_canonical(self):
+        parsed = parse_run(SAMPLE, STYLE)
+        run = run_of(parsed.items, "R3.left").model_copy(update={"start": "BLR.flow"})
+        self.assertEqual(run_text(run, STYLE), SAMPLE)
+
+    @settings(max_examples=400, deadline=None)
+    @given(items, st.sampled_from((STYLE, INCH, COMMA)), st.sampled_from(("cap", "none", "R3.left")))
+    def test_items_survive_text_and_text_survives_items(self, found, style, finish):
+        run = run_of(named_once(found), finish)
+        text = run_text(run, style)
+        parsed = parse_run(text, style)
+        kept, _ = align(parsed.items, run.items, 1000, style)
+        self.assertEqual(kept, run.items)
+        again = run.model_copy(update={"items": parsed.items})
+        self.assertEqual(run_text(again, style), text)
+        said = [item for item in parsed.items if isinstance(item, Leg)]
+        self.assertEqual([leg.length_mm for leg in said], [leg.length_mm for leg in run.items if isinstance(leg, Leg)])
+
+    def test_loose_typing_means_the_same(self):
+        loose = 'f1 FROM blr.flow copper 22:d350[iso]W7 1/2" u 1.5 m  *t1 =copper 15 n? -> CAP'
+        parsed = parse_run(loose, STYLE)
+        run = run_of(parsed.items)
+        self.assertEqual(
+            " ".join(item_text(item, STYLE) for item in run.items), 'D350 [iso] W7-1/2" U1.5m *T1 =cu-m 15 N?'
+        )
+
+    def test_a_bare_star_takes_the_next_free_name(self):
+        parsed = parse_run("from A.out cu-m 15: N1 * N1 *T1 N1 *", STYLE)
+        self.assertEqual([item.name for item in parsed.items if isinstance(item, Tee)], ["T2", "T1", "T3"])
+
+    def test_a_change_of_the_pace_unit_changes_no_length(self):
+        run = run_of(parse_run("from A.out cu-m 15: N1850 E7-1/2in U600?", STYLE).items)
+        text = run_text(run, INCH)
+        again = parse_run(text, INCH).items
+        self.assertEqual([leg.length_mm for leg in again], [1850, 190.5, 600])
+
+
+class RefusedTest(unittest.TestCase):
+    def test_errors_point_at_the_word(self):
+        for text, word in (
+            ("F1 from A.out cu-m 22: W1850 X33 N2", "X33"), ("F1 from A.out cupper 22: W1", "cupper"), ("F1 from A.out cu-m 2o: W1", "2o"),
+            ("F1 from A.out cu-m 22: W1 [iso W3", "[iso W3"), ("F1 from A.out cu-m 22: W1,5", "W1,5"), ("F1 from A.out cu-m 22: W5 N+30S5", "N+30S5"),
+            ("F1 from A.out cu-m 22: W5 {roof}", "{roof}"), ("F1 from A.out cu-m 22: W5 (wall)", "(wall)"), ("F1 from A.out cu-m 22: W5 *T1 *T1", "*T1"),
+            ("F1 from A.out cu-m 22: W5 ~N50", "~N50"), ("F1 from A.out cu-m 22: 3x<W600 *>", "3x<W600"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
+            ("F1 from A.out cu-m 22: W", "W"), ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
+        ):  # fmt: skip
+            with self.subTest(text=text), self.assertRaises(Refused) as caught:
+                parse_run(text, STYLE)
+            low, high = caught.exception.where
+            self.assertEqual(text[low:high], word)
+            self.assertTrue(caught.exception.expected)
+
+    def test_ten_thousand_random_lines_give_a_run_or_a_refusal(self):
+        rng = random.Random(20)
+        pieces = [
+            *SAMPLE.split(),
+            "W?",
+            "#",
+            ";",
+            "->",
+            "*",
+            "=",
+            "(joists",
+            ")",
+            "{",
+            "3x<",
+            "~N5",
+            "^",
+            "twin",
+            ":",
+            ".P1",
+            'W7 1/2"',
+            "½",
+            "\n",
+            "'",
+            "é",
+            "\x00",
+            "9" * 40,
+        ]
+        good = 0
+        for number in range(10_000):
+            if number % 2:
+                text = "".join(rng.choice(SAMPLE + "[](){}<>#;:.?*=~^\"'+-/, xyzßΔ") for _ in range(rng.randrange(90)))
+                text = "F1 from BLR.flow cu-m 22: " + text if number % 4 == 1 else text
+            else:
+                words = SAMPLE.split()
+                for _ in range(rng.randrange(6)):
+                    words.insert(rng.randrange(len(words) + 1), rng.choice(pieces))
+                    del words[rng.randrange(len(words))]
+                text = " ".join(words)
+            try:
+                parsed = parse_run(text, STYLE)
+            except Refused as refused:
+                self.assertTrue(refused.expected)
+                continue
+            run = run_of(parsed.items)
+            self.assertEqual(parse_run(run_text(run, STYLE), STYLE).items, parsed.items)
+            good += 1
+        self.assertGreater(good, 300)
+
+
+class AlignTest(unittest.TestCase):
+    def retype(self, old, new):
+        before = parse_run(f"from A.out cu-m 15: {old}", STYLE).items
+        after, free = align(parse_run(f"from A.out cu-m 15: {new}", STYLE).items, before, 100, STYLE)
+        return [item.id for item in after], free
+
+    def test_ids_survive_a_change_an_insertion_and_a_deletion(self):
+        self.assertEqual(self.retype("N1 E2 S3 W4", "N1 E250 S3 W4"), (["i1", "i2", "i3", "i4"], 100))
+        self.assertEqual(self.retype("N1 E2 S3 W4", "N1 E2 [iso] S3 W4"), (["i1", "i2", "i100", "i3", "i4"], 101))
+        self.assertEqual(self.retype("N1 E2 S3 W4", "N1 S3 W4"), (["i1", "i3", "i4"], 100))
+        self.assertEqual(self.retype("N1 E2 *T1 N1 E2 *T2", "N1 E2 *T2"), (["i1", "i2", "i6"], 100))
+        self.assertEqual(self.retype("N1 E2", "U7 N1 E2")[0][1:], ["i1", "i2"])

@@ -1,0 +1,50 @@
+"""Small jobs the tests build on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from oikotherm.core.catalogue import standard
+from oikotherm.core.design import Design, derive
+from oikotherm.core.job.commands import apply_all
+from oikotherm.core.job.document import blank, read_as
+from oikotherm.core.job.model import Job, Station
+from oikotherm.core.job.notation import Style
+from oikotherm.demo import documents
+
+CATALOGUE = standard()
+STYLE = Style(CATALOGUE)
+
+
+def job(practice: str = "british", unit: str = "mm") -> Job:
+    return blank("test-job", "Test job", practice, unit)
+
+
+def edit(start: Job, *commands: dict[str, Any]) -> Job:
+    return apply_all(start, commands, CATALOGUE)
+
+
+def port(
+    name: str, end: str, at: tuple[float, float, float], facing: str = "up", role: str = "flow", way: str = "out"
+) -> dict[str, Any]:
+    return {"name": name, "role": role, "way": way, "offset": at, "facing": facing, "end": end}
+
+
+def station(id_: str, ports: list[dict[str, Any]], kind: str = "boiler", faces: str = "S") -> dict[str, Any]:
+    """A station at the origin of the ground floor that faces south, so that right is east and up is up."""
+    made = read_as(Station, {"id": id_, "kind": kind, "level": "L0", "at": (0, 0, 0), "faces": faces, "ports": ports})
+    return {"do": "put_station", "station": made}
+
+
+def paced(*texts: str, end: str = "comp-cu 15 socket", practice: str = "british", unit: str = "mm") -> Job:
+    """A job with one port A.out at the origin (house x, y, z = 0) and the runs given."""
+    first = station("A", [port("out", end, (0, 0, 0))])
+    return edit(job(practice, unit), first, *({"do": "put_run", "text": text} for text in texts))
+
+
+def design(*texts: str, **more: Any) -> Design:
+    return derive(paced(*texts, **more))
+
+
+def demo() -> Job:
+    return next(found for found in documents() if found.uid == "lockhouse")

@@ -24,13 +24,14 @@ _BODY = {"emitter": (1000, 600, 100), "boiler": (420, 650, 320)}
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What to draw. ghost: a run that is only being typed; only: keys of runs to show, empty for all."""
+    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place."""
 
     projection: Projection = Projection()
     width: float = 960.0
     height: float = 560.0
     ghost: str = ""
     findings: bool = True
+    pipes: bool = True
 
 
 class _Sheet:
@@ -108,17 +109,15 @@ class _Drawer:
         self._levels()
         for station in self.job.stations:
             self._station(station)
-        self._pipes()
-        self._fittings()
         self._compass()
-        wishes = [
-            *self._badges(),
-            *self._station_wishes(),
-            *self._run_wishes(),
-            *self._leg_wishes(),
-            *self._tee_wishes(),
-            *self._room_wishes(),
-        ]
+        wishes = [*self._badges(), *self._station_wishes()]
+        if self.look.pipes:
+            self._pipes()
+            self._fittings()
+            wishes += [*self._run_wishes(), *self._leg_wishes(), *self._tee_wishes()]
+        else:
+            wishes += self._ports()
+        wishes += self._room_wishes()
         bounds: Box = (2.0, 2.0, self.look.width - 2.0, self.look.height - 2.0)
         self.out.labels = [*self.compass, *place(wishes, self.lines, bounds, self.compass)]
         return self.out
@@ -320,6 +319,20 @@ class _Drawer:
             )
         )
 
+    def _ports(self) -> list[Wish]:
+        """Every port as a stub the way it faces, with its name."""
+        wishes = []
+        for port in self.fitted.pipework.ports.values():
+            at = self.sheet.at(port.mouth)
+            x, y = self.sheet.way(port.facing)
+            end = (at[0] + x * 9, at[1] + y * 9)
+            self.out.strokes.append(Stroke((at, end), "fitting", port.port.role, port.key, title=port.key))
+            self.out.symbols.append(
+                Symbol(at, "endon", (0.0, 0.0), port.port.role, port.key, title=f"{port.key}, {port.end}")
+            )
+            wishes.append(Wish(port.port.name, "point", around(at, *size(port.port.name), gap=5), port.key))
+        return wishes
+
     def _compass(self) -> None:
         """N, E and U as short lines in the lower left corner; a direction that points at the eye is left out."""
         centre = (46.0, self.look.height - 40.0)
@@ -339,7 +352,7 @@ class _Drawer:
             return []
         spots: dict[XY, str] = {}
         for finding in self.design.findings:
-            if finding.at is not None and finding.severity != "note":
+            if finding.at is not None and finding.severity != "note" and finding.where[0] != self.look.ghost:
                 at = self.sheet.at(finding.at)
                 spots.setdefault((round(at[0]), round(at[1])), finding.severity)
         return [

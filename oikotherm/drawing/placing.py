@@ -56,7 +56,11 @@ def size(text: str) -> tuple[float, float]:
 
 
 def place(
-    wishes: Iterable[Wish], segments: Sequence[tuple[XY, XY]], bounds: Box, fixed: Sequence[Label] = (), cell: float = 40.0
+    wishes: Iterable[Wish],
+    segments: Sequence[tuple[XY, XY]],
+    bounds: Box,
+    fixed: Sequence[Label] = (),
+    cell: float = 40.0,
 ) -> list[Label]:
     """Labels in order of wish; each takes its first free spot. Without one it is tight, or where needed takes its best.
 

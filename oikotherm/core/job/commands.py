@@ -481,7 +481,9 @@ def _identify(
     low, high = around
     head, tail = new[:low], new[len(new) - high :]
     kept_head, kept_tail = old[:low], old[len(old) - high :]
-    same = [item_text(item, style) for item in (*head, *tail)] == [item_text(item, style) for item in (*kept_head, *kept_tail)]
+    same = [item_text(item, style) for item in (*head, *tail)] == [
+        item_text(item, style) for item in (*kept_head, *kept_tail)
+    ]
     if len(new) < low + high or not same:  # what was typed runs into its neighbour, as "7" after "W600" does
         return align(new, old, next_item, style)
     middle, next_item = align(new[low : len(new) - high], old[low : len(old) - high], next_item, style)

@@ -98,7 +98,7 @@ def write(job: Job) -> str:
 def json_schema() -> dict[str, Any]:
     """The JSON Schema of the job document."""
     schema = Job.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Oikotherm job", **schema}
+    return {**schema, "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Oikotherm job"}
 
 
 def new_uid() -> str:

@@ -36,7 +36,7 @@ class Drawing {
   apply() {
     const svg = this.svg;
     if (!svg) return;
-    const [width, height] = [svg, svg].map((one, index) => (index ? this.#full(one).height : this.#full(one).width));
+    const {width, height} = this.#full(svg);
     this.centre ??= {x: width / 2, y: height / 2};
     const w = width / this.zoom;
     const h = height / this.zoom;
@@ -44,6 +44,9 @@ class Drawing {
     const scale = Math.min(svg.clientWidth / w, svg.clientHeight / h) || 1;
     svg.style.setProperty("--k", String(1 / scale));
     svg.classList.toggle("near", this.zoom >= NEAR);
+    const fits = this.zoom === 1 && Math.abs(this.centre.x - width / 2) + Math.abs(this.centre.y - height / 2) < 0.5;
+    document.querySelector("[data-act=fit]").disabled = fits;
+    document.querySelector("[data-act=turn]").disabled = !["iso", "plan"].includes(this.view.view);
   }
 
   #full(svg) {

@@ -63,6 +63,7 @@ class Line {
     this.input.dataset.run = run;
     this.form.querySelector("#line-name").textContent = run || "new run";
     this.form.querySelector("#line-send").textContent = run ? "Change run" : "Add run";
+    this.form.querySelector("#line-new").hidden = !run;
   }
 
   #markOpen() {
@@ -139,10 +140,10 @@ class Line {
     this.mark.hidden = !Array.isArray(where);
     if (this.mark.hidden) return;
     const style = getComputedStyle(this.input);
-    const sign = measureSign(style.font);
-    const left = parseFloat(style.paddingLeft) + 1 - this.input.scrollLeft;
-    this.mark.style.left = `${left + where[0] * sign}px`;
-    this.mark.style.width = `${Math.max(where[1] - where[0], 1) * sign}px`;
+    const text = `${this.input.value} `;
+    const left = widthOf(text.slice(0, where[0]), style.font);
+    this.mark.style.left = `${parseFloat(style.paddingLeft) + 1 - this.input.scrollLeft + left}px`;
+    this.mark.style.width = `${Math.max(widthOf(text.slice(0, Math.max(where[1], where[0] + 1)), style.font) - left, 6)}px`;
   }
 
   #suggest(list) {
@@ -203,7 +204,11 @@ class Line {
   /** Send the line: Enter. The text stays until the server has said that it is kept. */
   async send() {
     const text = this.input.value;
-    if (!text.trim()) return;
+    if (!text.trim()) {
+      this.#fail({field: "run", said: "", expected: "where it starts, its pipe and its legs", example: this.input.placeholder});
+      this.input.focus();
+      return;
+    }
     clearTimeout(this.waiting);
     this.asked++;
     const before = new Set([...document.querySelectorAll(".run")].map((run) => run.dataset.run));
@@ -229,10 +234,11 @@ class Line {
 }
 
 let ruler;
-function measureSign(font) {
+/** Width of a text in a font, in CSS pixels. */
+function widthOf(text, font) {
   ruler ??= document.createElement("canvas").getContext("2d");
   ruler.font = font;
-  return ruler.measureText("0".repeat(100)).width / 100;
+  return ruler.measureText(text).width;
 }
 
 /** Wire the pacing line; null on pages without one. */

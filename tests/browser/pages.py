@@ -1,0 +1,61 @@
+"""A headless browser on a real server, for tests that press keys and look at the page."""
+
+from __future__ import annotations
+
+import sqlite3
+import unittest
+from contextlib import closing
+
+from tests.serving import Server
+
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-quic", "--no-first-run",
+]  # fmt: skip
+
+
+class BrowserCase(unittest.TestCase):
+    """One server and one browser for a class; a fresh context for each test. Errors on the console fail the test."""
+
+    @classmethod
+    def setUpClass(cls):
+        from playwright.sync_api import sync_playwright
+
+        cls.server = Server()
+        cls.addClassCleanup(cls.server.close)
+        play = sync_playwright().start()
+        cls.addClassCleanup(play.stop)
+        cls.browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        self.said: list[str] = []
+        self.page = self.open()
+
+    def open(self, width=1280, height=800, **more):
+        context = self.browser.new_context(viewport={"width": width, "height": height}, **more)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(8000)
+        page.on("console", lambda message: self.said.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: self.said.append(str(error)))
+        return page
+
+    def tearDown(self):
+        # refusals and conflicts are ordinary answers, which the browser logs as failed loads
+        wrong = [text for text in self.said if "status of 4" not in text and "ERR_CONNECTION_REFUSED" not in text]
+        self.assertEqual(wrong, [])
+
+    def go(self, path, page=None):
+        page = page or self.page
+        page.goto(self.server.url + path)
+        page.wait_for_load_state("networkidle")
+
+    def as_new(self):
+        """The demo job back at its first revision, past the interface."""
+        with closing(sqlite3.connect(self.server.data / "oikotherm.sqlite")) as conn, conn:
+            conn.execute("UPDATE job SET head = 1 WHERE uid = 'lockhouse'")
+            conn.execute("DELETE FROM setting")
+            conn.execute("DELETE FROM label")
+
+    def rev(self, page=None):
+        return int((page or self.page).locator("main[data-rev]").get_attribute("data-rev"))

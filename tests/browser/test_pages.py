@@ -1,0 +1,131 @@
+"""Every page: nothing serious for people with other eyes and hands, nothing wider than a phone, no dead control."""
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Error as PlaywrightError
+
+from tests.browser.pages import BrowserCase
+
+JOB = ("survey", "pace", "make", "handover", "history", "find?q=R3", "handover/sheet")
+PAGES = (
+    "/",
+    "/bench",
+    "/bench/convert?value=21+mbar&to=inH2O",
+    "/bench/cut_length",
+    "/keys",
+    "/licences",
+    "/nothing",
+) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
+CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"
+
+
+class AccessTest(BrowserCase):
+    def test_axe_finds_nothing_serious_by_day_and_by_night(self):
+        axe = Axe()
+        for scheme in ("light", "dark"):
+            page = self.open(color_scheme=scheme)
+            for path in PAGES:
+                with self.subTest(path=path, scheme=scheme):
+                    self.go(path, page)
+                    found = [
+                        f"{one['id']}: {[node['html'][:90] for node in one['nodes'][:3]]}"
+                        for one in axe.run(page).response["violations"] if one["impact"] in ("serious", "critical")
+                    ]  # fmt: skip
+                    self.assertEqual(found, [])
+
+    def test_a_phone_scrolls_one_way_only(self):
+        page = self.open(390, 844, has_touch=True)
+        for path in PAGES:
+            with self.subTest(path=path):
+                self.go(path, page)
+                self.assertLessEqual(page.evaluate("() => document.documentElement.scrollWidth"), 390)
+        self.go("/jobs/lockhouse/make", page)
+        small = page.eval_on_selector_all(
+            ".stages a, #cuts summary, .cuts-top a",
+            "all => all.map(e => e.getBoundingClientRect().height).filter(h => h < 43.5)",
+        )
+        self.assertEqual(small, [])
+
+    def test_the_first_tab_leads_past_the_strip(self):
+        self.go("/jobs/lockhouse/make")
+        self.page.keyboard.press("Tab")
+        self.page.keyboard.press("Enter")
+        self.assertEqual(self.page.evaluate("() => document.activeElement.id"), "work")
+
+    def test_reading_and_printing_work_without_script(self):
+        page = self.open(java_script_enabled=False)
+        self.go("/jobs/lockhouse/pace", page)
+        self.assertEqual(page.locator(".run").count(), 6)
+        self.assertGreater(page.locator(".drawing .pipe").count(), 25)
+        self.go("/jobs/lockhouse/handover/sheet", page)
+        self.assertEqual(page.locator("tr[data-label]").count(), 31)
+
+
+class CrawlTest(BrowserCase):
+    """Presses every visible control of every page; each must change the page or the address, or give a file."""
+
+    STATE = """() => JSON.stringify([location.href, document.body.outerHTML, window.printed ?? 0, scrollY, document.querySelector('main')?.scrollTop])"""
+
+    def press(self, page, path, number):
+        """Press control `number` of a page; what is wrong, or None. Disabled and already chosen ones are states, not controls."""
+        self.as_new()
+        page.goto(self.server.url + path)
+        control = page.locator(CONTROLS).nth(number)
+        if not control.is_visible() or control.is_disabled():
+            return None
+        if control.get_attribute("aria-current") or control.get_attribute("aria-pressed") == "true":
+            return None
+        name = control.evaluate("e => e.outerHTML.slice(0, 160)")
+        tag = control.evaluate("e => e.tagName + (e.type ?? '')")
+        before = page.evaluate(self.STATE)
+        given = []
+        page.once("download", lambda file: given.append(file))
+        page.once("filechooser", lambda chooser: given.append(chooser))
+        if tag.startswith("SELECT"):
+            values = control.evaluate("e => [...e.options].map(o => o.value).filter(v => v !== e.value)")
+            if not values:
+                return None
+            control.select_option(values[0])
+            if control.evaluate("e => e.form !== null && e.isConnected"):
+                return None  # part of a form: it is what its button sends
+        else:
+            control.click()
+        for _ in range(40):
+            page.wait_for_timeout(50)
+            try:
+                if given or page.evaluate(self.STATE) != before:
+                    return None
+            except PlaywrightError:
+                return None  # the page is on its way to another address
+        return f"{path}: {name}"
+
+    def test_no_control_is_dead(self):
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.add_init_script("window.print = () => { window.printed = (window.printed ?? 0) + 1; }")
+        dead, pressed = [], 0
+        # the inner forms of a station repeat from station to station: R1 stands for all
+        for path in PAGES:
+            self.go(path, page)
+            count = page.locator(CONTROLS).count()
+            for number in range(count):
+                one = self.press(page, path, number)
+                pressed += 1
+                if one:
+                    dead.append(one)
+        self.assertEqual(dead, [])
+        self.assertGreater(pressed, 150)
+
+    def test_forms_do_what_their_buttons_say(self):
+        page = self.page
+        self.as_new()
+        self.go("/jobs/lockhouse/survey")
+        page.locator("#R1 > summary").click()
+        page.locator("#R1 [name=east]").first.fill("5500")
+        page.get_by_role("button", name="Change R1").click()
+        page.wait_for_url("**done=station-R1**")
+        self.assertIn("E 5500", page.locator("#R1 > summary").inner_text())
+        page.keyboard.press("w")
+        self.assertFalse(page.locator("#watch").is_visible())
+        page.keyboard.press("?")
+        self.assertTrue(page.locator("#keys").is_visible())

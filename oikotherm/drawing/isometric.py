@@ -355,10 +355,7 @@ class _Drawer:
             if finding.at is not None and finding.severity != "note" and finding.where[0] != self.look.ghost:
                 at = self.sheet.at(finding.at)
                 spots.setdefault((round(at[0]), round(at[1])), finding.severity)
-        return [
-            Wish(word, f"badge-{word}", around(at, *size(word), gap=10), need=True, anchor=at)
-            for at, word in spots.items()
-        ]
+        return [Wish(word, f"badge-{word}", around(at, *size(word), gap=10), anchor=at) for at, word in spots.items()]
 
     def _station_wishes(self) -> list[Wish]:
         wishes = []
@@ -376,23 +373,24 @@ class _Drawer:
                 (left - width / 2 - 3, middle),
                 (x, bottom + height / 2 + 2),
             )
-            wishes.append(
-                Wish(station.id, "station-id", (*spots, *around((x, middle), width, height)), station.id, need=True)
-            )
+            wishes.append(Wish(station.id, "station-id", (*spots, *around((x, middle), width, height)), station.id))
         return wishes
 
     def _run_wishes(self) -> list[Wish]:
         """Each run's tag by its longest piece on the sheet, so that colour is not the only sign."""
         wishes = []
+        of_run: dict[str, list[Piece]] = {run.id: [] for run in self.job.runs}
+        for piece in self.fitted.pieces.values():
+            of_run[piece.run].append(piece)
         for run in self.job.runs:
-            pieces = [piece for piece in self.fitted.pieces.values() if piece.run == run.id]
+            pieces = of_run[run.id]
             if not pieces:
                 continue
             ends = [(self.sheet.at(piece.a), self.sheet.at(piece.b)) for piece in pieces]
             ends.sort(key=lambda ab: -((ab[0][0] - ab[1][0]) ** 2 + (ab[0][1] - ab[1][1]) ** 2))
             a, b = ends[0]
             spots = [spot for ab in ends[:4] for spot in beside(*ab, *size(run.id), shares=(0.75, 0.25, 0.5))]
-            wishes.append(Wish(run.id, f"tag role-{run.role}", tuple(spots), run.id, run.id, need=True))
+            wishes.append(Wish(run.id, f"tag role-{run.role}", tuple(spots), run.id, run.id))
         return wishes
 
     def _leg_wishes(self) -> list[Wish]:
@@ -406,7 +404,6 @@ class _Drawer:
                         continue
                     text = length_text(trace.lengths[item.id], unit) + ("" if item.basis == "taped" else "?")
                     wishes.append(Wish(text, "measure", beside(a, b, *size(text)), item.id, trace.run.id))
-        wishes.sort(key=lambda wish: wish.key in ("",))
         closings = [
             trace
             for trace in self.fitted.pipework.runs.values()
@@ -422,7 +419,6 @@ class _Drawer:
                     around(self.sheet.at(trace.end), *size(text), gap=12),
                     trace.run.id,
                     trace.run.id,
-                    need=True,
                 )
             )
         return wishes

@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from .crossings import Grid
 from .scene import XY, Box, Label
 
 SIGN_WIDTH = 6.9  # sheet units a sign of the 11 px measure face takes
 LINE_HEIGHT = 14.0
+CELL = 3.0  # a square; its diagonal is less than the 5 units that labels keep from their own pipe
 
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """A label that is wanted. spots: where its middle may be, best first; need: it must be shown even when tight."""
+    """A label that is wanted. spots: where its middle may be, best first; anchor: what a far
+    label is tied to by a thin line."""
 
     text: str
     kind: str
     spots: tuple[XY, ...]
     key: str = ""
     run: str = ""
-    need: bool = False
     anchor: XY | None = None
 
 
@@ -55,76 +54,75 @@ def size(text: str) -> tuple[float, float]:
     return len(text) * SIGN_WIDTH + 4, LINE_HEIGHT
 
 
+class Occupied:
+    """Which parts of the sheet are taken: rows of small squares, each row one integer with a bit a square.
+
+    A line takes every square it passes, a box every square it touches, so that `free` never says so wrongly.
+    """
+
+    def __init__(self, bounds: Box) -> None:
+        self.left, self.top, self.right, self.bottom = bounds
+        self.rows = [0] * (int((self.bottom - self.top) / CELL) + 2)
+
+    def _bits(self, x1: float, x2: float) -> int:
+        first = int((max(x1, self.left) - self.left) / CELL)
+        last = int((min(x2, self.right) - self.left) / CELL)
+        return ((1 << (last - first + 1)) - 1) << first if last >= first else 0
+
+    def add_line(self, a: XY, b: XY) -> None:
+        (x1, y1), (x2, y2) = (a, b) if a[1] <= b[1] else (b, a)
+        slope = (x2 - x1) / (y2 - y1) if y2 - y1 > 1e-9 else 0.0
+        first, last = int((max(y1, self.top) - self.top) / CELL), int((min(y2, self.bottom) - self.top) / CELL)
+        for row in range(first, last + 1):
+            low, high = self.top + row * CELL, self.top + (row + 1) * CELL
+            if slope == 0.0:
+                ends = (x1, x2)
+            else:
+                ends = (x1 + (max(low, y1) - y1) * slope, x1 + (min(high, y2) - y1) * slope)
+            self.rows[row] |= self._bits(min(ends), max(ends))
+
+    def add_box(self, box: Box) -> None:
+        bits = self._bits(box[0], box[2])
+        for row in self._rows_of(box):
+            self.rows[row] |= bits
+
+    def _rows_of(self, box: Box) -> range:
+        last = min(int((box[3] - self.top) / CELL), len(self.rows) - 1)
+        return range(max(int((box[1] - self.top) / CELL), 0), last + 1)
+
+    def free(self, box: Box) -> bool:
+        """Whether a box lies on the sheet and on nothing that is taken."""
+        if box[0] < self.left or box[1] < self.top or box[2] > self.right or box[3] > self.bottom:
+            return False
+        bits = self._bits(box[0], box[2])
+        return not any(self.rows[row] & bits for row in self._rows_of(box))
+
+
 def place(
-    wishes: Iterable[Wish],
-    segments: Sequence[tuple[XY, XY]],
-    bounds: Box,
-    fixed: Sequence[Label] = (),
-    cell: float = 40.0,
+    wishes: Iterable[Wish], segments: Iterable[tuple[XY, XY]], bounds: Box, fixed: Sequence[Label] = ()
 ) -> list[Label]:
-    """Labels in order of wish; each takes its first free spot. Without one it is tight, or where needed takes its best.
+    """Labels in order of wish; each takes its first free spot. Without one it is tight: shown only when zoomed in.
 
     segments: lines a label must not cover; bounds: the sheet; fixed: labels that stand already.
     """
-    lines = Grid(cell)
-    for index, (a, b) in enumerate(segments):
-        lines.add(index, a, b)
-    taken: dict[tuple[int, int], list[Box]] = defaultdict(list)
+    taken = Occupied(bounds)
+    for a, b in segments:
+        taken.add_line(a, b)
     for label in fixed:
-        for square in _squares(label.box, cell):
-            taken[square].append(label.box)
+        taken.add_box(label.box)
     labels: list[Label] = []
     for wish in wishes:
-        width, height = size(wish.text)
-        chosen: XY | None = None
-        for spot in wish.spots:
-            box = spot[0] - width / 2, spot[1] - height / 2, spot[0] + width / 2, spot[1] + height / 2
-            if box[0] < bounds[0] or box[1] < bounds[1] or box[2] > bounds[2] or box[3] > bounds[3]:
-                continue
-            squares = _squares(box, cell)
-            if any(_meet(box, other) for square in squares for other in taken.get(square, ())):
-                continue
-            if any(_crosses(box, *segments[index]) for square in squares for index in lines.squares.get(square, ())):
-                continue
-            chosen = spot
-            for square in squares:
-                taken[square].append(box)
-            break
-        if chosen is None and not wish.spots:
+        if not wish.spots:
             continue
-        at = chosen or wish.spots[0]
-        tight = chosen is None
-        leader = wish.anchor if wish.anchor and chosen and wish.spots.index(chosen) >= 8 else None
-        labels.append(Label(at, wish.text, wish.kind, width, height, wish.key, wish.run, tight, leader))
+        width, height = size(wish.text)
+        chosen = -1
+        for number, (x, y) in enumerate(wish.spots):
+            box = x - width / 2, y - height / 2, x + width / 2, y + height / 2
+            if taken.free(box):
+                taken.add_box(box)
+                chosen = number
+                break
+        leader = wish.anchor if chosen >= 8 else None
+        at = wish.spots[max(chosen, 0)]
+        labels.append(Label(at, wish.text, wish.kind, width, height, wish.key, wish.run, chosen < 0, leader))
     return labels
-
-
-def _squares(box: Box, cell: float) -> list[tuple[int, int]]:
-    return [
-        (column, row)
-        for column in range(int(box[0] // cell), int(box[2] // cell) + 1)
-        for row in range(int(box[1] // cell), int(box[3] // cell) + 1)
-    ]
-
-
-def _meet(a: Box, b: Box) -> bool:
-    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
-
-
-def _crosses(box: Box, a: XY, b: XY) -> bool:
-    """Whether a segment touches a box (clipped by Liang and Barsky's method)."""
-    low, high = 0.0, 1.0
-    for p, q in (
-        (-(b[0] - a[0]), a[0] - box[0]),
-        (b[0] - a[0], box[2] - a[0]),
-        (-(b[1] - a[1]), a[1] - box[1]),
-        (b[1] - a[1], box[3] - a[1]),
-    ):
-        if p == 0:
-            if q < 0:
-                return False
-        elif p < 0:
-            low = max(low, q / p)
-        else:
-            high = min(high, q / p)
-    return low <= high

@@ -1,0 +1,154 @@
+"""`python -m benchmarks`: the speeds to hold. Medians of many runs after a warm-up, and as ratio to a fixed numpy loop."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+import statistics
+import sys
+import time
+import urllib.request
+from collections.abc import Callable
+
+from benchmarks.building import building
+from oikotherm.core.catalogue import standard
+from oikotherm.core.context import Context
+from oikotherm.core.design import Design, derive
+from oikotherm.core.job.commands import apply
+from oikotherm.core.job.model import Job, Leg
+from oikotherm.core.pipework.trace import trace
+from oikotherm.demo import documents
+from oikotherm.drawing import svg
+from oikotherm.drawing.isometric import draw
+from tests.serving import Server, Visitor
+
+NO_LIMIT = float("inf")  # measured, not held yet
+
+
+def median_ms(work: Callable[[int], object], runs: int = 50, warm_up: int = 5) -> float:
+    """Median time of a run [ms]; work is given the number of the run."""
+    for number in range(warm_up):
+        work(number)
+    times = []
+    for number in range(runs):
+        began = time.perf_counter()
+        work(warm_up + number)
+        times.append((time.perf_counter() - began) * 1000)
+    return statistics.median(times)
+
+
+def yardstick_ms() -> float:
+    """A fixed numpy loop: how fast this machine is right now."""
+    import numpy
+
+    matrix = numpy.linspace(0, 1, 90_000).reshape(300, 300)
+    return median_ms(lambda _: [matrix @ matrix for _ in range(5)], 30)
+
+
+def edit_round(job: Job) -> Callable[[int], object]:
+    """One edit in core: a leg changed, then trace, dress, cut, findings, flow and the drawing."""
+    run = job.runs[0]
+    leg = next(item for item in run.items if isinstance(item, Leg) and item.length_mm)
+
+    def work(number: int) -> object:
+        after = apply(job, {"do": "set_leg", "run": run.id, "item": leg.id, "length_mm": 300 + number}, standard())
+        design: Design = derive(after, Context())
+        return design.findings, design.cuts, design.flow, svg.write(draw(design))
+
+    return work
+
+
+def over_http(server: Server) -> float:
+    visitor = Visitor(server)
+    rev = 1
+
+    def work(number: int) -> None:
+        nonlocal rev
+        command = {"do": "set_leg", "run": "F1", "item": "i5", "length_mm": 1800 + number}
+        status, answer = visitor.post("/jobs/lockhouse/edit", {"rev": rev, "page": "pace", "commands": [command]})
+        assert status == 200, answer
+        rev = answer["rev"]
+
+    return median_ms(work)
+
+
+def page_weight(server: Server) -> int:
+    """Bytes on the wire for Pace-out with an empty cache: page, styles, scripts and fonts, gzipped as sent."""
+
+    def fetch(path: str) -> bytes:
+        request = urllib.request.Request(server.url + path, headers={"Accept-Encoding": "gzip"})
+        with urllib.request.urlopen(request, timeout=10) as response:
+            data: bytes = response.read()
+        fetch.total += len(data)  # type: ignore[attr-defined]
+        return gzip.decompress(data) if data[:2] == b"\x1f\x8b" else data
+
+    fetch.total = 0  # type: ignore[attr-defined]
+    page = fetch("/jobs/lockhouse/pace").decode()
+    seen: set[str] = set()
+    waiting = re.findall(r'(?:href|src)="(/static/[^"]+)"', page)
+    while waiting:
+        path = waiting.pop()
+        if path in seen:
+            continue
+        seen.add(path)
+        text = fetch(path)
+        base = path.rsplit("/", 1)[0]
+        if path.endswith(".css") and b"@font-face" in text and "vendor/bootstrap" not in path:
+            waiting += [f"{base}/{name}" for name in re.findall(r'url\("([^"]+)"\)', text.decode())]
+        if path.endswith(".js"):
+            waiting += [f"{base}/{name}" for name in re.findall(r'from "\./([^"]+)"', text.decode())]
+    return int(fetch.total)  # type: ignore[attr-defined]
+
+
+def first_page_s() -> float:
+    """From starting the process to the first page [s], median of five."""
+    times = []
+    for _ in range(5):
+        server = Server()
+        server.kill()
+        began = time.perf_counter()
+        server.start()
+        with urllib.request.urlopen(f"{server.url}/jobs/lockhouse/pace", timeout=10) as response:
+            response.read()
+        times.append(time.perf_counter() - began)
+        server.close()
+    return statistics.median(times)
+
+
+def memory_mb(server: Server) -> float:
+    """Most memory the server has held [MB], by the kernel's account."""
+    with open(f"/proc/{server.process.pid}/status", encoding="ascii") as status:
+        found = re.search(r"VmHWM:\s+(\d+) kB", status.read())
+    return int(found[1]) / 1024 if found else float("nan")
+
+
+def main() -> int:
+    yard = yardstick_ms()
+    rows: list[tuple[str, float, float, str]] = []
+    demo = next(job for job in documents() if job.uid == "lockhouse")
+    rows.append(("edit round trip, Lockhouse, in core", median_ms(edit_round(demo)), 60, "ms"))
+    large = building(300)
+    rows.append(("trace, 300 emitters", median_ms(lambda _: trace(large, standard()), 20), 400, "ms"))
+    rows.append(("edit round trip, 300 emitters, in core", median_ms(edit_round(large), 7, 2), NO_LIMIT, "ms"))
+    server = Server()
+    try:
+        rows.append(("edit round trip, Lockhouse, over HTTP", over_http(server), 120, "ms"))
+        rows.append(("page weight, Pace-out, cold, gzip", page_weight(server) / 1024, 450, "KB"))
+        rows.append(("server memory, most", memory_mb(server), 250, "MB"))
+    finally:
+        server.close()
+    rows.append(("process start to first page", first_page_s() * 1000, 1500, "ms"))
+    print(f"yardstick (5 products of 300 x 300 in numpy): {yard:.2f} ms")
+    print(f"{'what':42} {'median':>9} {'limit':>7} {'of limit':>9} {'yardsticks':>11}")
+    for what, value, limit, unit in rows:
+        sticks = f"{value / yard:11.1f}" if unit == "ms" else " " * 11
+        bound = "     --        --" if limit == NO_LIMIT else f"{limit:4.0f} {unit} {value / limit:8.0%}"
+        print(f"{what:42} {value:6.1f} {unit} {bound} {sticks}")
+    if "--json" in sys.argv:
+        print(json.dumps({what: value for what, value, _, _ in rows}))
+    return 0 if all(value <= limit for _, value, limit, _ in rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,68 @@
+"""A made-up building of many emitters, to measure against."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from oikotherm.core.catalogue import standard
+from oikotherm.core.job.commands import station_ports
+from oikotherm.core.job.document import blank, read_as
+from oikotherm.core.job.model import Job
+from oikotherm.core.job.notation import Style, parse_run
+
+ROW = 15
+
+
+def building(emitters: int = 300) -> Job:
+    """A job with that many emitters in storeys of two rows of 15, flow and return paced: trunk, floor mains, branches.
+
+    Every branch turns, passes a floor and ends at its radiator valve, so that nothing is adrift or open.
+    """
+    style = Style(standard())
+    stations: list[dict[str, Any]] = []
+    runs: list[dict[str, Any]] = []
+    next_item = 1
+    storeys = -(-emitters // ROW)
+    levels = [
+        {"id": f"L{n}", "name": f"Storey {n}", "floor_mm": n * 2800, "ceiling_mm": n * 2800 + 2400}
+        for n in range(storeys)
+    ]
+
+    def station(id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str) -> None:
+        row = standard().stations[kind]
+        ports = station_ports(standard(), kind, "british", row.width_mm, row.height_mm)
+        stations.append({"id": id_, "kind": kind, "level": level, "at": at, "faces": faces, "ports": ports})
+
+    def run(text: str, role: str) -> None:
+        nonlocal next_item
+        parsed = parse_run(text, style)
+        items = []
+        for item in parsed.items:
+            items.append(item.model_copy(update={"id": f"i{next_item}"}))
+            next_item += 1
+        finish = parsed.finish.text if parsed.finish else "none"
+        runs.append({
+            "id": parsed.id, "service": "heating", "role": role, "start": parsed.start.text, "pipe": parsed.pipe, "items": items, "finish": finish,
+        })  # fmt: skip
+
+    station("BLR", "boiler", "L0", (0, 4000, 1000), "S")
+    for letter, role, side, port, back in (("F", "flow", "left", "flow", 0), ("RT", "return", "right", "return", 60)):
+        rises = " ".join(f"*S{n} U2800" for n in range(storeys - 1)) + f" *S{storeys - 1} U300 -> cap"
+        run(f"{letter}0 from BLR.{port} cu-m 22: U110 S{500 + back} {rises}", role)
+        for n in range(storeys):
+            count = min(ROW, emitters - n * ROW)
+            main = f"{letter}{n + 1}"
+            legs = " ".join(f"E{2200} *T{k}" for k in range(count))
+            run(f"{main} from {letter}0.S{n} cu-m 22: {legs} E300 -> cap", role)
+            for k in range(count):
+                emitter = f"R{n * ROW + k + 1}"
+                if letter == "F":
+                    station(emitter, "emitter", f"L{n}", (1700 + 2200 * k, 0, 150), "N")
+                way = "E" if letter == "F" else "W"
+                run(
+                    f"{letter}B{n * ROW + k + 1} from {main}.T{k} cu-m 15: S900 [iso] S? D1900 (floor 22) {way}? U? -> {emitter}.{side}",
+                    role,
+                )
+    found = {"house": {"levels": levels}, "stations": stations, "runs": runs, "next_item": next_item}
+    job = blank("building", f"{emitters} emitters", "british", "mm")
+    return read_as(Job, {**job.model_dump(exclude={"house", "stations", "runs", "next_item"}), **found})

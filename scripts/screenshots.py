@@ -1,0 +1,51 @@
+"""Takes the pictures in docs/screenshots from the demo data: `.venv/bin/python -m scripts.screenshots`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.browser.pages import ARGUMENTS
+from tests.serving import Server
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+DESK, PHONE = (1280, 800), (390, 844)
+VIEWS = {
+    "pace": ("/jobs/lockhouse/pace", DESK),
+    "survey": ("/jobs/lockhouse/survey", DESK),
+    "make": ("/jobs/lockhouse/make", DESK),
+    "handover": ("/jobs/lockhouse/handover", DESK),
+    "sheet": ("/jobs/lockhouse/handover/sheet", DESK),
+    "home": ("/", DESK),
+    "bench": ("/bench/cut_length?pipe=cu-m+15&method=capillary&from=elbow&to=tee&centre_to_centre=500", DESK),
+    "pace-phone": ("/jobs/lockhouse/pace", PHONE),
+    "make-phone": ("/jobs/lockhouse/make", PHONE),
+}
+
+
+def main() -> None:
+    server = Server()
+    try:
+        with sync_playwright() as play:
+            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            for name, (path, (width, height)) in VIEWS.items():
+                page = browser.new_context(viewport={"width": width, "height": height}).new_page()
+                page.goto(server.url + path)
+                page.wait_for_load_state("networkidle")
+                if name == "pace":
+                    page.keyboard.press("/")
+                    page.keyboard.type("from F1.T1 cu-m 15: {floor lag 13} N900 W600")
+                    page.wait_for_timeout(700)
+                if name == "make":
+                    page.locator("#F1-D summary").click()
+                page.wait_for_timeout(200)
+                page.screenshot(path=OUT / f"{name}.png")
+                page.context.close()
+            browser.close()
+    finally:
+        server.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -62,10 +62,12 @@ def edit_round(job: Job) -> Callable[[int], object]:
 def over_http(server: Server) -> float:
     visitor = Visitor(server)
     rev = 1
+    demo = next(job for job in documents() if job.uid == "lockhouse")
+    leg = next(item.id for item in demo.runs[0].items if isinstance(item, Leg) and item.dir == "D")
 
     def work(number: int) -> None:
         nonlocal rev
-        command = {"do": "set_leg", "run": "F1", "item": "i5", "length_mm": 1800 + number}
+        command = {"do": "set_leg", "run": "F1", "item": leg, "length_mm": 1800 + number}
         status, answer = visitor.post("/jobs/lockhouse/edit", {"rev": rev, "page": "pace", "commands": [command]})
         assert status == 200, answer
         rev = answer["rev"]

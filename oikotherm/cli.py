@@ -101,12 +101,12 @@ def check(args: argparse.Namespace) -> int:
     found = [
         {
             "rule": f.rule, "severity": f.severity, "where": list(f.where), "says": f.says, "why": f.why, "source": f.source,
-            "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies], "cures": list(f.cures),
+            "waived": f.waived, "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies], "cures": list(f.cures),
         }
         for f in design.findings
     ]  # fmt: skip
     _print({"job": design.job.uid, "title": design.job.title, "findings": found})
-    return 1 if any(f.severity == "stop" for f in design.findings) else 0
+    return 1 if any(f.severity == "stop" for f in design.open_findings) else 0
 
 
 def takeoff(args: argparse.Namespace) -> int:
@@ -119,6 +119,16 @@ def takeoff(args: argparse.Namespace) -> int:
         sys.stdout.write(cut_csv(design))
     else:
         _print({"job": design.job.uid, "title": design.job.title, "cuts": cut_rows(design), "totals": totals(design)})
+    return 0
+
+
+def size(args: argparse.Namespace) -> int:
+    """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel."""
+    from .core.design import derive
+    from .exchange.sizes import sizes_of
+
+    design = derive(_read_job(args.job))
+    _print({"job": design.job.uid, "title": design.job.title, "circuits": sizes_of(design)})
     return 0
 
 
@@ -241,6 +251,7 @@ def parser() -> argparse.ArgumentParser:
         "--fresh", action="store_true", help="put the demo jobs back as they were"
     )
     add("check", check).add_argument("job", help="job document")
+    add("size", size).add_argument("job", help="job document")
     cut = add("takeoff", takeoff)
     cut.add_argument("job", help="job document")
     cut.add_argument("--csv", action="store_true", help="CSV in place of JSON")

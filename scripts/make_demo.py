@@ -61,9 +61,10 @@ def lockhouse() -> Job:
         "level": "L0",
         "at": (7500, 6000, 1000),
         "faces": "S",
-        "data": {"output_w": 18000, "room": "SCU"},
+        "data": {"output_w": 18000, "room": "SCU", "kv": 3.5, "volume_l": 3.2},
     }
-    commands: list[dict[str, Any]] = [boiler]
+    circuit = {"id": "CH1", "source": "BLR", "flow_c": 75, "return_c": 65, "cold_c": 10}
+    commands: list[dict[str, Any]] = [boiler, {"do": "put_circuit", "circuit": circuit}]
     for id_, name, level, at, faces, data in radiators:
         rated = {**data, "rated_at_k": 50, "exponent": 1.3, "volume_l": 5.5}
         commands.append(
@@ -79,12 +80,12 @@ def lockhouse() -> Job:
             }
         )
     texts = [
-        "F1 from BLR.flow cu-m 22: U120 W200 [iso] W200 D1810 (floor 22) {floor lag 13} D150 S2840 W1043 *T1 W2900 *T2 =cu-m 15 "
-        "W3002 N848 U150 (floor 22) {view} U171 -> R2.left",
+        "F1 from BLR.flow cu-m 22: U120 W150 [vent] W150 [safety-valve set 3] W150 [iso] W150 D1810 (floor 22) {floor lag 13} D150 "
+        "S2840 W843 *T1 W2900 *T2 =cu-m 15 W3002 N848 U150 (floor 22) {view} U171 -> R2.left",
         "F2 from F1.T1 cu-m 15: {floor lag 13} S2950 U150 (floor 22) {view} U171 -> R1.left",
         "F3 from F1.T2 cu-m 15: {floor lag 13} S2950 U150 (floor 22) {view} U1050 [iso] U1400 (floor 250) U471 -> R3.left",
-        "RT1 from BLR.return cu-m 22: U120 E200 D900 [filter] D910 (floor 22) {floor lag 13} D210 S300 [drain] S2600 W2957 *T1 "
-        "W2900 *T2 =cu-m 15 W1898 N2012 U210 (floor 22) {view} U171 -> R2.right",
+        "RT1 from BLR.return cu-m 22: U120 E100 [vent] E100 D900 [filter] D310 [vessel set 18] D300 [filling] D300 (floor 22) "
+        "{floor lag 13} D210 S300 [drain] S2600 W2957 *T1 W2900 *T2 =cu-m 15 W1898 N2012 U210 (floor 22) {view} U171 -> R2.right",
         "RT2 from RT1.T1 cu-m 15: {floor lag 13} S2890 U210 (floor 22) {view} U171 -> R1.right",
         "RT3 from RT1.T2 cu-m 15: {floor lag 13} S2875? U210 (floor 22) {view} U1050 [iso] U1400 (floor 250) U471 -> R3.right",
     ]

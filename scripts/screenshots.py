@@ -14,6 +14,7 @@ DESK, PHONE = (1280, 800), (390, 844)
 VIEWS = {
     "pace": ("/jobs/lockhouse/pace", DESK),
     "survey": ("/jobs/lockhouse/survey", DESK),
+    "sizes": ("/jobs/lockhouse/sizes", DESK),
     "make": ("/jobs/lockhouse/make", DESK),
     "handover": ("/jobs/lockhouse/handover", DESK),
     "sheet": ("/jobs/lockhouse/handover/sheet", DESK),
@@ -34,8 +35,7 @@ def main() -> None:
                 page.goto(server.url + path)
                 page.wait_for_load_state("networkidle")
                 if name == "pace":
-                    page.keyboard.press("/")
-                    page.keyboard.type("from F1.T1 cu-m 15: {floor lag 13} N900 W600")
+                    page.locator(".run[data-run=RT3] .run-id").click()
                     page.wait_for_timeout(700)
                 if name == "make":
                     page.locator("#F1-D summary").click()

@@ -30,7 +30,7 @@ def port(
     return {"name": name, "role": role, "way": way, "offset": at, "facing": facing, "end": end}
 
 
-def station(id_: str, ports: list[dict[str, Any]], kind: str = "boiler", faces: str = "S") -> dict[str, Any]:
+def station(id_: str, ports: list[dict[str, Any]], kind: str = "stub", faces: str = "S") -> dict[str, Any]:
     """A station at the origin of the ground floor that faces south, so that right is east and up is up."""
     made = read_as(Station, {"id": id_, "kind": kind, "level": "L0", "at": (0, 0, 0), "faces": faces, "ports": ports})
     return {"do": "put_station", "station": made}
@@ -48,3 +48,28 @@ def design(*texts: str, **more: Any) -> Design:
 
 def demo() -> Job:
     return next(found for found in documents() if found.uid == "lockhouse")
+
+
+FLOW = "F1 from BLR.flow cu-m 22: U300 W443 [vent] W400 D500 [safety-valve set 3] D1390 S2790 =cu-m 15 U71 -> R1.left"
+RETURN = (
+    "RT1 from BLR.return cu-m 22: U300 E200 [vent] E200 D600 [filling] D600 [vessel set 8] D720 W2557 S1000 [drain] S1790 "
+    "=cu-m 15 U101 -> R1.right"
+)
+
+
+def circuit(
+    flow: str = FLOW, back: str = RETURN, *more: dict[str, Any], output_w: float = 1500, said: bool = True
+) -> Job:
+    """A boiler and one radiator with all that a closed circuit must have; parts are left out of the lines to make it fail."""
+    boiler = {
+        "do": "add_station",
+        "kind": "boiler",
+        "level": "L0",
+        "at": (2000, 3000, 1000),
+        "data": {"output_w": 12000},
+    }
+    data = {"output_w": output_w, "rated_at_k": 50, "exponent": 1.3, "volume_l": 5.0}
+    radiator = {"do": "add_station", "kind": "emitter", "level": "L0", "at": (500, 0, 150), "faces": "N", "data": data}
+    terms = {"do": "put_circuit", "circuit": {"id": "CH", "source": "BLR", "flow_c": 75, "return_c": 65}}
+    texts = [{"do": "put_run", "text": text} for text in (flow, back) if text]
+    return edit(job(), boiler, radiator, *([terms] if said else []), *texts, *more)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from oikotherm.core.design import derive
 from oikotherm.exchange.cutlist import cut_csv, cut_rows
+from oikotherm.exchange.sizes import sizes_of
 from tests.jobs import demo
 
 ROOT = Path(__file__).parents[1]
@@ -28,6 +29,11 @@ class CommandLineTest(unittest.TestCase):
         )
         self.assertEqual(cli("takeoff", LOCKHOUSE, "--csv").stdout, cut_csv(derive(demo())))
 
+    def test_size_is_the_sizes_of_the_page(self):
+        circuits = json.loads(cli("size", LOCKHOUSE).stdout)["circuits"]
+        self.assertEqual(circuits, json.loads(json.dumps(sizes_of(derive(demo())))))
+        self.assertEqual(circuits[0]["index"], "R1")
+
     def test_check_tells_stops_by_its_status(self):
         done = cli("check", LOCKHOUSE)
         self.assertEqual(done.returncode, 1)
@@ -38,7 +44,10 @@ class CommandLineTest(unittest.TestCase):
         self.assertEqual(json.loads(cli("calc", "convert", said).stdout), {"value": 8.4307, "text": "8.431 inH2O"})
         self.assertEqual(cli("calc", "convert", said=said).stdout, cli("calc", "convert", said).stdout)
         self.assertIn("centre_to_centre", cli("calc", "cut_length", "--help").stdout)
-        self.assertEqual({row["tool"] for row in json.loads(cli("calc", "list").stdout)}, {"convert", "cut_length"})
+        self.assertEqual(
+            {row["tool"] for row in json.loads(cli("calc", "list").stdout)},
+            {"convert", "cut_length", "emitter", "pipe_drop", "vessel"},
+        )
 
     def test_bad_input_gives_one_error_object_and_status_2(self):
         for words in (

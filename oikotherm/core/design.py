@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cached_property
 
 from .context import Context
+from .heating.sizes import Heating, size_heating
 from .job.model import Job
 from .job.notation import Style, run_text
 from .joints.dress import dress
@@ -46,7 +47,17 @@ class Design:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        return find(self.job, self.fitted, self.context)
+        return find(self.job, self.fitted, self.context, self.heating)
+
+    @cached_property
+    def open_findings(self) -> tuple[Finding, ...]:
+        """Those nobody has waived."""
+        return tuple(finding for finding in self.findings if not finding.waived)
+
+    @cached_property
+    def heating(self) -> tuple[Heating, ...]:
+        """Every closed circuit, sized."""
+        return size_heating(self.job, self.fitted, self.context.catalogue)
 
     @cached_property
     def piece_labels(self) -> dict[str, str]:

@@ -24,7 +24,7 @@ _BODY = {"emitter": (1000, 600, 100), "boiler": (420, 650, 320)}
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place."""
+    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place; measures: lengths and names of points."""
 
     projection: Projection = Projection()
     width: float = 960.0
@@ -32,6 +32,7 @@ class Look:
     ghost: str = ""
     findings: bool = True
     pipes: bool = True
+    measures: bool = True
 
 
 class _Sheet:
@@ -114,7 +115,9 @@ class _Drawer:
         if self.look.pipes:
             self._pipes()
             self._fittings()
-            wishes += [*self._run_wishes(), *self._leg_wishes(), *self._tee_wishes()]
+            wishes += self._run_wishes()
+            if self.look.measures:
+                wishes += [*self._leg_wishes(), *self._tee_wishes()]
         else:
             wishes += self._ports()
         wishes += self._room_wishes()
@@ -351,7 +354,7 @@ class _Drawer:
         if not self.look.findings:
             return []
         spots: dict[XY, str] = {}
-        for finding in self.design.findings:
+        for finding in self.design.open_findings:
             if finding.at is not None and finding.severity != "note" and finding.where[0] != self.look.ghost:
                 at = self.sheet.at(finding.at)
                 spots.setdefault((round(at[0]), round(at[1])), finding.severity)

@@ -20,13 +20,16 @@ SHAPES = {
     "device": "M-7-5H7V5H-7Z",
     "drain": "M-5-4H5V4H-5ZM0 4V11M-4 11H4",
     "vent": "M-5-4H5V4H-5ZM0-4V-9M3-12A3 3 0 1 1-3-12A3 3 0 1 1 3-12Z",
+    "safety": "M-5-4H5V4H-5ZM0-4V-13M-4-6L4-8M-4-9L4-11",
+    "vessel": "M-5-4H5V4H-5ZM0-4V-7M5-12A5 5 0 1 1-5-12A5 5 0 1 1 5-12ZM-5-12H5",
+    "filling": "M-5-4H5V4H-5ZM0 4V9M-4 9H4M-3 12H3",
     "flow": "M-5-4.5L5 0L-5 4.5Z",
     "endon": "M4 0A4 4 0 1 1-4 0A4 4 0 1 1 4 0Z",
     "open": "M0-6V6M-3-6H3M-3 6H3",
     "cap": "M-2-6H4V6H-2Z",
     "plug": "M-2-5H5V5H-2Z",
 }
-UPRIGHT = {"drain", "vent", "endon"}
+UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling"}
 
 
 def number(value: float) -> str:

@@ -59,9 +59,9 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, survey
+    from . import bench, handover, home, job, make, pace, sizes, survey
 
-    for module in (home, job, survey, pace, make, handover, bench):
+    for module in (home, job, survey, pace, sizes, make, handover, bench):
         app.register_blueprint(module.bp)
     CSRF.exempt(bench.api_calc)  # reads only, takes JSON only
 

@@ -28,6 +28,11 @@ def figure(value: Any) -> str:
     return trim(float(value), 3)
 
 
+def figure1(value: Any) -> str:
+    """A number to one decimal."""
+    return f"{float(value):.1f}"
+
+
 def when(stamp: str) -> str:
     """An ISO time as a day and a time of day."""
     return datetime.fromisoformat(stamp.replace("Z", "+00:00")).strftime("%d %b %Y, %H:%M")
@@ -38,5 +43,7 @@ def inputs_text(inputs: tuple[tuple[str, float], ...]) -> str:
 
 
 def register(app: Flask) -> None:
-    app.jinja_env.filters.update(measure=measure, plain=plain, figure=figure, when=when, inputs_text=inputs_text)
+    app.jinja_env.filters.update(
+        measure=measure, plain=plain, figure=figure, figure1=figure1, when=when, inputs_text=inputs_text
+    )
     app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape)

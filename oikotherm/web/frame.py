@@ -31,16 +31,12 @@ class Stage:
 STAGES = (
     Stage(1, "survey", "Survey"),
     Stage(2, "pace", "Pace-out"),
+    Stage(3, "sizes", "Sizes"),
     Stage(5, "make", "Make"),
     Stage(8, "handover", "Hand over"),
 )
-STAGE_OF_RULE = {
-    "leg-short": "make",
-    "no-figures": "make",
-    "port-end": "make",
-    "long-piece": "make",
-    "size-open": "make",
-}
+STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "port-end", "long-piece", "size-open"), "make")
+STAGE_OF_RULE |= dict.fromkeys(("section-over", "vessel-small", "left-out", "terms-assumed"), "sizes")
 Fragment = Callable[["Frame"], str]
 
 
@@ -69,16 +65,16 @@ class Frame:
 
     def stages(self) -> list[dict[str, Any]]:
         """The stage pipe: each stage with its count of findings and whether it is filled."""
-        counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in self.design.findings if f.severity != "note")
-        stops = any(f.severity == "stop" for f in self.design.findings)
+        found = self.design.open_findings
+        counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in found if f.severity != "note")
+        stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
         cuts = self.design.cuts
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
             "pace": paced
-            and not any(
-                f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in self.design.findings
-            ),
+            and not any(f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in found),
+            "sizes": any(heating.loads for heating in self.design.heating) and not counts.get("sizes"),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
             "handover": bool(cuts) and not stops and self.printed_rev == self.rev,
         }
@@ -105,6 +101,8 @@ class Frame:
             makers["runs"] = "_runs.html"
         if self.stage == "make":
             makers["cuts"] = "_cuts.html"
+        if self.stage == "sizes":
+            makers["sizes"] = "_sizes.html"
         found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
         if self.stage == "pace":
             found["drawing"] = self.drawing()

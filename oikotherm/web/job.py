@@ -19,7 +19,7 @@ from . import db
 from .frame import Frame
 
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
-PAGES = ("survey", "pace", "make", "handover")
+PAGES = ("survey", "pace", "sizes", "make", "handover")
 
 
 def _body() -> dict[str, Any]:

@@ -135,6 +135,20 @@ class PaceTest(BrowserCase):
         self.go("/jobs/lockhouse/pace")
         self.assertEqual(self.page.locator("#line-text").input_value(), "")
 
+    def test_a_finding_is_let_stand_with_a_reason_and_taken_up_again(self):
+        self.page.locator(".waive input").first.fill("the radiator is hung next week")
+        self.page.locator(".waive button").first.click()
+        self.page.locator(".finding.waived").wait_for()
+        self.assertIn("the radiator is hung next week", self.page.locator(".finding.waived").inner_text())
+        self.page.get_by_role("button", name="Take it up again").click()
+        self.page.locator(".finding.stop").wait_for()
+
+    def test_the_staircase_lights_the_pipe(self):
+        self.go("/jobs/lockhouse/sizes")
+        self.page.locator(".tread.role-flow").first.hover()
+        self.assertGreater(self.page.locator(".drawing .pipe.lit").count(), 5)
+        self.assertEqual(self.page.locator("tr.lit").count(), 1)
+
     def test_the_unit_and_the_joint_change_the_figures(self):
         self.page.select_option("#units", "in")
         self.page.locator(".run[data-run=F1] .chip", has_text="120mm").wait_for()

@@ -3,10 +3,11 @@
 import unittest
 
 from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Pipe
 from oikotherm.core.rules import RULES
-from tests.jobs import CATALOGUE, demo, edit, job, paced, port, station
+from tests.jobs import CATALOGUE, FLOW, RETURN, circuit, demo, edit, job, paced, port, station
 
 B = station("B", [port("in", "comp-cu 15 socket", (1000, 0, 500), way="in", facing="left")], kind="emitter")
 
@@ -65,7 +66,33 @@ FAILING = {
     "long-piece": [paced("F1 from A.out cu-m 15: U3500 -> cap")],
     "not-worked": [paced("F1 from A.out cu-m 15: {fall 1:40} U500 E400 -> cap")],
 }  # fmt: skip
-PASSING = [meets(GOOD), paced("F1 from A.out cu-m 15: U500 *T1 E500 -> cap", "F2 from F1.T1 cu-m 15: W400 -> stub")]
+BRINGS = circuit(back=RETURN.replace("[vessel set 8] ", ""))
+BRINGS = edit(
+    BRINGS,
+    {"do": "put_station", "station": {**BRINGS.stations[0].model_dump(exclude_none=True), "brings": {"vessel_l": 1.0}}},
+)
+EXV = circuit(back=RETURN.replace("[vessel set 8]", "*T1"))
+EXV = edit(
+    EXV,
+    {"do": "add_station", "kind": "vessel", "level": "L0", "at": (3000, 3000, 800), "data": {"volume_l": 2.0}},
+    {"do": "put_run", "text": "from RT1.T1 cu-m 22: E495 S10 -> EXV.in"},
+)
+FAILING |= {
+    "no-safety-valve": [circuit(FLOW.replace("[safety-valve set 3] ", ""))],
+    "no-vessel": [circuit(back=RETURN.replace("[vessel set 8] ", ""))],
+    "no-filling": [circuit(back=RETURN.replace("[filling] ", ""))],
+    "no-drain": [circuit(back=RETURN.replace("[drain] ", ""))],
+    "no-vent": [circuit(FLOW.replace("[vent] ", "")), circuit(back=RETURN.replace("[vent] ", ""))],
+    "vessel-small": [circuit(back=RETURN.replace("[vessel set 8]", "[vessel V1 set 1]")), BRINGS, EXV],
+    "section-over": [circuit(output_w=14000)],
+    "left-out": [circuit(FLOW, ""), circuit(output_w=0)],
+    "terms-assumed": [circuit(said=False)],
+}
+PASSING = [
+    circuit(),
+    meets(GOOD),
+    paced("F1 from A.out cu-m 15: U500 *T1 E500 -> cap", "F2 from F1.T1 cu-m 15: W400 -> stub"),
+]
 
 
 def rules_of(made):
@@ -100,10 +127,8 @@ class RulesTest(unittest.TestCase):
                     for remedy in finding.remedies:
                         with self.subTest(rule=rule, number=number, remedy=remedy.title):
                             after = apply_all(made, list(remedy.commands), CATALOGUE)
-                            left = {(f.rule, f.where[0]) for f in derive(after).findings}
-                            self.assertTrue(
-                                (rule, finding.where[0]) not in left or rule in ("open-end", "adrift"), left
-                            )
+                            left = {(f.rule, f.where) for f in derive(after).findings}
+                            self.assertTrue((rule, finding.where) not in left or rule in ("open-end", "adrift"), left)
                             new = {one for one in stops(after) - stops(made) if one[0] not in _owed(remedy.title)}
                             self.assertEqual(new, set())
                             self.assertTrue(remedy.effect)
@@ -128,6 +153,19 @@ class RulesTest(unittest.TestCase):
         self.assertIn("Move B to the end of the run", titles)
         titles = {remedy.title for finding in derive(demo()).findings for remedy in finding.remedies}
         self.assertNotIn("Move R3 to the end of the run", titles)
+
+    def test_a_waived_finding_stays_with_its_reason_and_goes_last(self):
+        made = circuit(FLOW.replace("[safety-valve set 3] ", ""), RETURN.replace("[vent] ", ""))
+        with self.assertRaises(Refused):
+            edit(made, {"do": "waive", "rule": "no-safety-valve", "where": "BLR", "reason": " "})
+        waived = edit(
+            made, {"do": "waive", "rule": "no-safety-valve", "where": "BLR", "reason": "in the boiler's own group"}
+        )
+        found = derive(waived)
+        self.assertEqual(found.findings[-1].waived, "in the boiler's own group")
+        self.assertNotIn("no-safety-valve", {finding.rule for finding in found.open_findings})
+        back = edit(waived, {"do": "unwaive", "rule": "no-safety-valve", "where": "BLR"})
+        self.assertIn("no-safety-valve", {finding.rule for finding in derive(back).open_findings})
 
     def test_an_empty_job_has_nothing_to_say(self):
         self.assertEqual(rules_of(job()), set())

@@ -84,7 +84,7 @@ class Thread:
 
 @dataclass(frozen=True, slots=True)
 class Device:
-    """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads)."""
+    """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads); k [-] or kv [m3/h]: its loss."""
 
     part: str
     title: str
@@ -94,6 +94,8 @@ class Device:
     size: str
     method: str
     reach_mm: float
+    k: float | None
+    kv: float | None
     source: str
 
 
@@ -109,6 +111,7 @@ class KitRow:
     reach_out_mm: float
     turns: bool
     method: str
+    kv: float | None
     source: str
 
 
@@ -147,6 +150,27 @@ class PortRow:
 
 
 @dataclass(frozen=True, slots=True)
+class Limit:
+    """What a heating pipe up to this outside diameter may carry in a practice."""
+
+    practice: str
+    od_up_to_mm: float
+    velocity_m_s: float
+    gradient_pa_m: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """A loss coefficient [-] on the velocity in the pipe, up to an outside diameter."""
+
+    fitting: str
+    k: float
+    od_up_to_mm: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
 class Catalogue:
     """All rows, by key. The same object serves every derivation; the fitting book will lay measured rows over it."""
 
@@ -159,6 +183,14 @@ class Catalogue:
     stations: dict[str, StationKind]
     ports: dict[tuple[str, str], tuple[PortRow, ...]]
     aliases: dict[tuple[str, str], str]
+    limits: tuple[Limit, ...]
+    losses: tuple[Loss, ...]
+
+    def limit(self, practice: str, od_mm: float) -> Limit:
+        return next(row for row in self.limits if row.practice == practice and od_mm <= row.od_up_to_mm)
+
+    def loss(self, fitting: str, od_mm: float) -> Loss:
+        return next(row for row in self.losses if row.fitting == fitting and od_mm <= row.od_up_to_mm)
 
     def pipe(self, code: str, size: str) -> PipeSize | None:
         return self.pipes.get((code, size))
@@ -274,6 +306,8 @@ def standard() -> Catalogue:
             r["size"],
             r["method"],
             _mm(r["reach"], r["unit"]),
+            _maybe_mm(r["k"]),
+            _maybe_mm(r["kv"]),
             r["source"],
         )
         for r in _rows("devices.csv")
@@ -288,6 +322,7 @@ def standard() -> Catalogue:
             float(r["reach_out_mm"]),
             r["turns"] == "yes",
             r["method"],
+            _maybe_mm(r["kv"]),
             r["source"],
         )
         for r in _rows("kit_parts.csv")
@@ -325,4 +360,9 @@ def standard() -> Catalogue:
         )
         ports[row.kind, row.practice] = (*ports.get((row.kind, row.practice), ()), row)
     aliases = {(r["alias"], r["practice"]): r["code"] for r in _rows("aliases.csv")}
-    return Catalogue(systems, pipes, sockets, threads, devices, kits, stations, ports, aliases)
+    limits = tuple(
+        Limit(r["practice"], float(r["od_up_to_mm"]), float(r["velocity_m_s"]), float(r["gradient_pa_m"]), r["source"])
+        for r in _rows("limits.csv")
+    )
+    losses = tuple(Loss(r["fitting"], float(r["k"]), float(r["od_up_to_mm"]), r["source"]) for r in _rows("losses.csv"))
+    return Catalogue(systems, pipes, sockets, threads, devices, kits, stations, ports, aliases, limits, losses)

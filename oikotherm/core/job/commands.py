@@ -40,6 +40,7 @@ from .model import (
     Station,
     StationKindName,
     Tee,
+    Waiver,
     split_anchor,
 )
 from .notation import ParsedRun, Style, Token, align, exact_length, item_text, parse_run, run_text
@@ -200,6 +201,22 @@ class PutOverride(Command):
     override: Override
 
 
+class Waive(Command):
+    """Let a finding stand, with the reason that is printed."""
+
+    do: Literal["waive"]
+    rule: str
+    where: str
+    reason: str
+    by_role: str = "site lead"
+
+
+class Unwaive(Command):
+    do: Literal["unwaive"]
+    rule: str
+    where: str
+
+
 AnyCommand = Annotated[
     SetJob
     | PutLevel
@@ -221,7 +238,9 @@ AnyCommand = Annotated[
     | Choose
     | PutCircuit
     | PutFact
-    | PutOverride,
+    | PutOverride
+    | Waive
+    | Unwaive,
     Field(discriminator="do"),
 ]
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
@@ -719,6 +738,22 @@ def _put_override(edit: _Edit, c: PutOverride) -> Job:
     return _checked(edit.job, overrides=(*rest, c.override))
 
 
+def _waive(edit: _Edit, c: Waive) -> Job:
+    if not c.reason.strip():
+        raise Refused(
+            "reason", c.reason, "why it is let stand; the reason is printed", "the radiator is hung next week"
+        )
+    rest = tuple(row for row in edit.job.waivers if (row.rule, row.where) != (c.rule, c.where))
+    new = read_as(Waiver, {"rule": c.rule, "where": c.where, "reason": c.reason.strip(), "by_role": c.by_role})
+    return _checked(edit.job, waivers=(*rest, new))
+
+
+def _unwaive(edit: _Edit, c: Unwaive) -> Job:
+    return _checked(
+        edit.job, waivers=tuple(row for row in edit.job.waivers if (row.rule, row.where) != (c.rule, c.where))
+    )
+
+
 _ACTS: dict[str, Callable[[_Edit, Any], Job]] = {
     "set_job": _set_job,
     "put_level": _put_level,
@@ -741,6 +776,8 @@ _ACTS: dict[str, Callable[[_Edit, Any], Job]] = {
     "put_circuit": _put_circuit,
     "put_fact": _put_fact,
     "put_override": _put_override,
+    "waive": _waive,
+    "unwaive": _unwaive,
 }
 
 

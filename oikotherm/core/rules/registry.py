@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from ..context import Context
+from ..heating.sizes import Heating
 from ..job.model import Job
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
@@ -38,6 +39,8 @@ class Finding:
     at: Vec | None = None
     cures: tuple[str, ...] = ()
     """What would help but has to be done by hand."""
+    waived: str = ""
+    """Why it is let stand; empty when it is not."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +62,7 @@ class View:
     job: Job
     fitted: Fitted
     context: Context
+    heating: tuple[Heating, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,22 +92,24 @@ def rule(
     return keep
 
 
-def find(job: Job, fitted: Fitted, context: Context) -> tuple[Finding, ...]:
-    """All findings of a job: stops first, then by rule and place in the document. Waived ones are left in, marked by the job."""
-    view = View(job, fitted, context)
+def find(job: Job, fitted: Fitted, context: Context, heating: tuple[Heating, ...] = ()) -> tuple[Finding, ...]:
+    """All findings of a job: open stops first, then by rule and place in the document; waived ones last, with the reason."""
+    view = View(job, fitted, context, heating)
+    reasons = {(waiver.rule, waiver.where): waiver.reason for waiver in job.waivers}
     found = [
         Finding(
-            rule_.id,
-            said.severity or rule_.severity,
-            said.where,
-            said.says,
-            rule_.why,
-            rule_.source,
-            said.remedies,
-            said.at,
-            said.cures,
+            rule=rule_.id,
+            severity=said.severity or rule_.severity,
+            where=said.where,
+            says=said.says,
+            why=rule_.why,
+            source=rule_.source,
+            remedies=said.remedies,
+            at=said.at,
+            cures=said.cures,
+            waived=reasons.get((rule_.id, said.where[-1]), ""),
         )
         for rule_ in RULES.values()
         for said in rule_.function(view)
     ]
-    return tuple(sorted(found, key=lambda finding: ORDER[finding.severity]))
+    return tuple(sorted(found, key=lambda finding: (bool(finding.waived), ORDER[finding.severity])))

@@ -1,6 +1,6 @@
 /** Selects that change the job: the unit in the strip, the joint of metal pipe above the cut list. */
 
-/** Wire them. */
+/** Wire them, the forms that let a finding stand, and the rows and treads that light their pipe. */
 export function startChoices(page) {
   if (!page.isJob) return;
   document.addEventListener("change", (event) => {
@@ -12,4 +12,23 @@ export function startChoices(page) {
     }
     if (target.dataset.topic) page.edit([{do: "choose", topic: target.dataset.topic, option: target.value}]).catch(failed);
   });
+  document.addEventListener("submit", (event) => {
+    const form = event.target.closest("form.waive");
+    if (!form) return;
+    event.preventDefault();
+    const command = {do: "waive", rule: form.dataset.rule, where: form.dataset.at, reason: form.elements.reason.value};
+    page.edit([command]).catch((error) => page.say(error.message, true));
+  });
+  const light = (event) => {
+    const part = event.target.closest?.("[data-keys]");
+    if (document.getElementById("sheet")) return; // Pace-out lights its own
+    for (const lit of document.querySelectorAll(".lit")) lit.classList.remove("lit");
+    if (!part) return;
+    part.classList.add("lit");
+    for (const key of part.dataset.keys.split(" ")) {
+      for (const found of document.querySelectorAll(`.drawing [data-key="${key}"], [data-keys~="${key}"]`)) found.classList.add("lit");
+    }
+  };
+  document.addEventListener("pointerover", light);
+  document.addEventListener("focusin", light);
 }

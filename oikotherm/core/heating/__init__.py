@@ -1,0 +1,1 @@
+"""Closed heating circuits: emitters, friction, sizes, volume, vessel."""

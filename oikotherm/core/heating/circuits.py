@@ -1,0 +1,189 @@
+"""Which stations and runs make one closed circuit, and what it has: safety valve, vessel, filling, drain, vents."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from ..job.model import Circuit, Job, Station
+from ..job.ways import Vec
+from ..pipework.trace import Node, Pipework, Straight
+
+LEVEL_MM = 5.0
+SOURCES = ("boiler",)
+LOADS = ("emitter", "cylinder")
+DEFAULT_SAFETY_BAR = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Closed:
+    """A closed circuit: the pipework that hangs together from a heat source, by its stations too.
+
+    terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework.
+    """
+
+    source: Station
+    terms: Circuit
+    assumed: bool
+    stations: tuple[Station, ...]
+    runs: tuple[str, ...]
+    nodes: frozenset[str]
+    straights: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Region:
+    """Points of equal height that hang together, all their neighbours higher (low) or lower (high)."""
+
+    z_mm: float
+    nodes: tuple[str, ...]
+    at: Vec
+
+
+def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
+    """The closed circuits of a job, one for each heat source that has pipe on it; sources on one circuit share it."""
+    beside = neighbours(pipework)
+    ports: dict[str, list[str]] = defaultdict(list)  # station -> nodes of its heating ports
+    for key, node in pipework.nodes.items():
+        if node.kind == "port" and pipework.ports[node.part].port.role in ("flow", "return"):
+            ports[pipework.ports[node.part].station.id].append(key)
+    found: list[Closed] = []
+    seen: set[str] = set()
+    for source in job.stations:
+        if source.kind not in SOURCES or source.state == "remove" or not ports[source.id] or source.id in seen:
+            continue
+        nodes: set[str] = set()
+        stations: list[str] = []
+        waiting = list(ports[source.id])
+        while waiting:
+            key = waiting.pop()
+            if key in nodes:
+                continue
+            nodes.add(key)
+            node = pipework.nodes[key]
+            if node.kind == "port":
+                station = pipework.ports[node.part].station.id
+                if station not in stations:
+                    stations.append(station)
+                    waiting += ports[station]
+            waiting += [other for other, _ in beside[key]]
+        seen.update(stations)
+        straights = tuple(key for key, straight in pipework.straights.items() if straight.from_node in nodes)
+        runs = tuple(dict.fromkeys(pipework.straights[key].run for key in straights))
+        terms = next((circuit for circuit in job.circuits if circuit.source == source.id), None)
+        default = Circuit(id="CH", source=source.id, flow_c=75, return_c=65)
+        members = tuple(station for station in job.stations if station.id in stations)
+        found.append(Closed(source, terms or default, terms is None, members, runs, frozenset(nodes), straights))
+    return tuple(found)
+
+
+def neighbours(pipework: Pipework) -> dict[str, list[tuple[str, Straight]]]:
+    """node -> (other node, the straight between)."""
+    beside: dict[str, list[tuple[str, Straight]]] = defaultdict(list)
+    for straight in pipework.straights.values():
+        beside[straight.from_node].append((straight.to_node, straight))
+        beside[straight.to_node].append((straight.from_node, straight))
+    return beside
+
+
+def devices(circuit: Closed, pipework: Pipework, part: str) -> list[Node]:
+    """The devices of a kind on the circuit's pipes."""
+    return [
+        node
+        for key, node in pipework.nodes.items()
+        if key in circuit.nodes and node.kind == "device" and node.part == part
+    ]
+
+
+def has(circuit: Closed, pipework: Pipework, what: str) -> bool:
+    """Whether a circuit has a safety-valve, vessel or filling: as a station, a device, or brought by a station."""
+    if any(station.kind == what and station.state != "remove" for station in circuit.stations):
+        return True
+    if devices(circuit, pipework, what):
+        return True
+    brought = {
+        "safety-valve": any(station.brings.safety_valve_bar for station in circuit.stations),
+        "vessel": any(station.brings.vessel_l for station in circuit.stations),
+        "filling": any(station.brings.filling for station in circuit.stations),
+    }
+    return brought[what]
+
+
+def safety_valve_bar(circuit: Closed, pipework: Pipework, settings: dict[str, str]) -> float | None:
+    """What the lowest safety valve opens at [bar]; None when no figure is known. settings: item id -> its "set"."""
+    found = [station.brings.safety_valve_bar for station in circuit.stations if station.brings.safety_valve_bar]
+    found += [
+        station.data.set_pa / 1e5
+        for station in circuit.stations
+        if station.kind == "safety-valve" and station.data.set_pa
+    ]
+    for node in devices(circuit, pipework, "safety-valve"):
+        bar = leading_number(settings.get(node.item, ""))
+        if bar:
+            found.append(bar)
+    return min(found) if found else None
+
+
+def vessel_volume_l(circuit: Closed, pipework: Pipework, settings: dict[str, str]) -> float | None:
+    """Litres of all vessels on the circuit; None when there is none, or one without a figure."""
+    found: list[float | None] = [station.brings.vessel_l for station in circuit.stations if station.brings.vessel_l]
+    found += [station.data.volume_l for station in circuit.stations if station.kind == "vessel"]
+    found += [leading_number(settings.get(node.item, "")) for node in devices(circuit, pipework, "vessel")]
+    known = [volume for volume in found if volume]
+    return sum(known) if found and len(known) == len(found) else None
+
+
+def leading_number(text: str) -> float | None:
+    """The number a setting begins with: "18", "3bar", "2.5"."""
+    digits = ""
+    for sign in text.replace(",", "."):
+        if not (sign.isdigit() or sign == "." and "." not in digits):
+            break
+        digits += sign
+    return float(digits) if digits.strip(".") else None
+
+
+def regions(circuit: Closed, pipework: Pipework, *, low: bool) -> list[Region]:
+    """Low (or high) regions of the circuit's pipes, the lowest (highest) first."""
+    beside = neighbours(pipework)
+    sign = 1 if low else -1
+    seen: set[str] = set()
+    found: list[Region] = []
+    for start in sorted(circuit.nodes):
+        if start in seen or not beside[start]:
+            continue
+        group, waiting, dips = [], [start], True
+        members = {start}
+        while waiting:
+            key = waiting.pop()
+            group.append(key)
+            for other, straight in beside[key]:
+                rise = (pipework.nodes[other].at.z - pipework.nodes[key].at.z) * sign
+                if abs(rise) <= LEVEL_MM:
+                    if other not in members:
+                        members.add(other)
+                        waiting.append(other)
+                elif rise < 0:
+                    dips = False
+                # a straight that leaves level goes up at once, however short
+                del straight
+        seen |= members
+        if dips:
+            z = sum(pipework.nodes[key].at.z for key in group) / len(group)
+            order = [key for key in pipework.nodes if key in members]
+            found.append(Region(z, tuple(order), pipework.nodes[order[len(order) // 2]].at))
+    return sorted(found, key=lambda region: region.z_mm * sign)
+
+
+def region_has(region: Region, pipework: Pipework, part: str) -> bool:
+    """Whether a region is drained (part "drain") or vented ("vent"): by a device on it, or by a station's port there."""
+    for key in region.nodes:
+        node = pipework.nodes[key]
+        if node.kind == "device" and node.part == part:
+            return True
+        if node.kind == "port":
+            station = pipework.ports[node.part].station
+            brings = station.brings.vents if part == "vent" else station.brings.drains
+            if brings or part == "vent" and station.kind == "emitter":
+                return True
+    return False

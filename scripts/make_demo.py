@@ -77,6 +77,7 @@ def lockhouse() -> Job:
                 "at": at,
                 "faces": faces,
                 "data": rated,
+                "state": "keep" if id_ == "R2" else "new",
             }
         )
     texts = [

@@ -59,10 +59,13 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, sizes, survey
+    from . import bench, handover, home, job, make, pace, people, site, sizes, survey
 
-    for module in (home, job, survey, pace, sizes, make, handover, bench):
+    for module in (home, job, survey, pace, sizes, make, handover, bench, people):
         app.register_blueprint(module.bp)
+    for blueprint in (site.joints_bp, site.order_bp, site.prove_bp, site.records_bp):
+        app.register_blueprint(blueprint)
+    app.jinja_env.globals["STAGE_PAGES"] = job.STAGE_PAGES
     CSRF.exempt(bench.api_calc)  # reads only, takes JSON only
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from datetime import datetime
 from typing import Any
 
@@ -46,4 +47,4 @@ def register(app: Flask) -> None:
     app.jinja_env.filters.update(
         measure=measure, plain=plain, figure=figure, figure1=figure1, when=when, inputs_text=inputs_text
     )
-    app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape)
+    app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape, fresh_uuid=lambda: str(uuid.uuid4()))

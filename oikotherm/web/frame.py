@@ -12,6 +12,8 @@ from flask import render_template, request
 from ..core.design import Design
 from ..core.job.model import Job
 from ..core.rules import Finding
+from ..core.work.plan import plan
+from ..core.work.records import ticked
 from ..drawing import svg
 from ..drawing.isometric import Look, draw
 from ..drawing.projection import read_projection
@@ -32,7 +34,10 @@ STAGES = (
     Stage(1, "survey", "Survey"),
     Stage(2, "pace", "Pace-out"),
     Stage(3, "sizes", "Sizes"),
+    Stage(4, "joints", "Joints"),
     Stage(5, "make", "Make"),
+    Stage(6, "order", "Order"),
+    Stage(7, "prove", "Prove"),
     Stage(8, "handover", "Hand over"),
 )
 STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "port-end", "long-piece", "size-open"), "make")
@@ -69,13 +74,19 @@ class Frame:
         counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in found if f.severity != "note")
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
+        from .site import proof_of, records_of  # they show this frame in turn
+
         cuts = self.design.cuts
+        steps, done = plan(self.design), ticked(records_of(self.uid))
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
             "pace": paced
             and not any(f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in found),
             "sizes": any(heating.loads for heating in self.design.heating) and not counts.get("sizes"),
+            "joints": bool(self.design.fitted.joints) and not any(f.rule in ("no-figures", "port-end") for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
+            "order": bool(steps) and all(step.key in done for step in steps),
+            "prove": proof_of(self)["passed"],
             "handover": bool(cuts) and not stops and self.printed_rev == self.rev,
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
@@ -103,6 +114,8 @@ class Frame:
             makers["cuts"] = "_cuts.html"
         if self.stage == "sizes":
             makers["sizes"] = "_sizes.html"
+        if self.stage == "order":
+            makers["order"] = "_order.html"
         found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
         if self.stage == "pace":
             found["drawing"] = self.drawing()

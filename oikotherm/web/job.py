@@ -19,7 +19,9 @@ from . import db
 from .frame import Frame
 
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
-PAGES = ("survey", "pace", "sizes", "make", "handover")
+PAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
+
+STAGE_PAGES = {page: {"order": "order.order", "prove": "prove.prove"}.get(page, f"{page}.index") for page in PAGES}
 
 
 def _body() -> dict[str, Any]:
@@ -90,10 +92,10 @@ def _step(uid: str, way: str) -> Any:
                 jobs_store.move_head(conn, uid, rev, target)
     except jobs_store.Stale:
         if not request.is_json:
-            return redirect(url_for(f"{page}.index", uid=uid), 303)
+            return redirect(url_for(STAGE_PAGES[page], uid=uid), 303)
         return stale_answer(uid, page)
     if not request.is_json:
-        return redirect(url_for(f"{page}.index", uid=uid), 303)
+        return redirect(url_for(STAGE_PAGES[page], uid=uid), 303)
     words = "" if target is not None else f"Nothing to {way}."
     return jsonify(Frame(uid, page).answer(words))
 

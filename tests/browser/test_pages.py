@@ -7,7 +7,19 @@ from oikotherm.core.design import derive
 from tests.browser.pages import BrowserCase
 from tests.jobs import demo
 
-JOB = ("survey", "pace", "sizes", "make", "handover", "history", "find?q=R3", "handover/sheet")
+JOB = (
+    "survey",
+    "pace",
+    "sizes",
+    "joints",
+    "make",
+    "order",
+    "prove",
+    "handover",
+    "history",
+    "find?q=R3",
+    "handover/sheet",
+)
 PAGES = (
     "/",
     "/bench",
@@ -15,6 +27,7 @@ PAGES = (
     "/bench/cut_length",
     "/keys",
     "/licences",
+    "/people",
     "/nothing",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
 CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"

@@ -8,8 +8,20 @@ from pathlib import Path
 
 from oikotherm.core.errors import Refused
 from oikotherm.store import jobs, records
-from oikotherm.store.database import backup, connect, migrate, open_database, pending, restore, version, writing
+from oikotherm.store.database import (
+    MIGRATIONS,
+    backup,
+    connect,
+    migrate,
+    open_database,
+    pending,
+    restore,
+    version,
+    writing,
+)
 from tests.jobs import demo, edit
+
+NEWEST = max(int(path.name[:3]) for path in MIGRATIONS.glob("*.sql"))
 
 
 class StoreCase(unittest.TestCase):
@@ -120,24 +132,24 @@ class MigrationTest(StoreCase):
         return folder
 
     def test_a_migration_backs_up_first_and_is_applied_once(self):
-        folder = self.scripts(_002_more="CREATE TABLE more (x INTEGER) STRICT;")
-        self.assertEqual(migrate(self.conn, self.path, folder), ["002_more.sql"])
+        folder = self.scripts(_099_more="CREATE TABLE more (x INTEGER) STRICT;")
+        self.assertEqual(migrate(self.conn, self.path, folder), ["099_more.sql"])
         self.assertEqual(migrate(self.conn, self.path, folder), [])
-        copies = list(self.path.parent.glob("oikotherm-before-002*.sqlite"))
+        copies = list(self.path.parent.glob("oikotherm-before-099*.sqlite"))
         self.assertEqual(len(copies), 1)
         old = connect(copies[0])
         self.addCleanup(old.close)
-        self.assertEqual((version(old), jobs.head(old, "lockhouse").rev), (1, 1))
+        self.assertEqual((version(old), jobs.head(old, "lockhouse").rev), (NEWEST, 1))
 
     def test_a_failing_migration_leaves_nothing_behind(self):
-        folder = self.scripts(_002_bad="CREATE TABLE half (x INTEGER) STRICT; INSERT INTO nowhere VALUES (1);")
+        folder = self.scripts(_099_bad="CREATE TABLE half (x INTEGER) STRICT; INSERT INTO nowhere VALUES (1);")
         with self.assertRaises(sqlite3.OperationalError):
             migrate(self.conn, self.path, folder)
-        self.assertEqual((version(self.conn), len(pending(self.conn, folder))), (1, 1))
+        self.assertEqual((version(self.conn), len(pending(self.conn, folder))), (NEWEST, 1))
         self.assertEqual(self.conn.execute("SELECT count(*) FROM sqlite_master WHERE name = 'half'").fetchone()[0], 0)
 
     def test_a_newer_database_is_refused(self):
-        self.conn.execute("PRAGMA user_version = 99")
+        self.conn.execute("PRAGMA user_version = 999")
         with self.assertRaises(Refused):
             open_database(self.path)
 

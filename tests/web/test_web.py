@@ -17,7 +17,7 @@ from oikotherm.store.database import connect, writing
 from oikotherm.web import create_app
 from tests.jobs import demo
 
-PAGES = ("/", "/bench", "/bench/convert", "/bench/cut_length", "/keys", "/licences") + tuple(
+PAGES = ("/", "/bench", "/bench/convert", "/bench/cut_length", "/keys", "/licences", "/people") + tuple(
     f"/jobs/lockhouse/{page}"
     for page in (
         "survey",
@@ -130,7 +130,7 @@ class PagesTest(WebCase):
             .headers["Location"]
             .split("/")[2]
         )
-        for stage in ("survey", "pace", "sizes", "make", "handover", "handover/sheet"):
+        for stage in ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover", "handover/sheet"):
             self.assertEqual(self.client.get(f"/jobs/{made}/{stage}").status_code, 200, stage)
 
 

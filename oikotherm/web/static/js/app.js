@@ -5,10 +5,12 @@ import {startLine} from "./line.js";
 import {startChips} from "./chips.js";
 import {startKeys} from "./keys.js";
 import {startChoices} from "./choices.js";
+import {startSite} from "./site.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
 const line = startLine(page, drawing);
 startChips(page, line);
 startChoices(page, drawing);
+startSite(page);
 startKeys(page, drawing, line);

@@ -19,6 +19,11 @@ export function startChoices(page) {
     const command = {do: "waive", rule: form.dataset.rule, where: form.dataset.at, reason: form.elements.reason.value};
     page.edit([command]).catch((error) => page.say(error.message, true));
   });
+  const bars = () => {
+    for (const piece of document.querySelectorAll(".cut-piece")) piece.style.width = `${piece.dataset.share}%`;
+  };
+  bars();
+  page.addEventListener("changed", bars);
   const light = (event) => {
     const part = event.target.closest?.("[data-keys]");
     if (document.getElementById("sheet")) return; // Pace-out lights its own

@@ -1,0 +1,1 @@
+"""Work on site: the plan and its order, records of what was done, tests and their verdicts."""

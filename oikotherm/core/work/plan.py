@@ -1,0 +1,331 @@
+"""The plan of work: steps made by rules, put in order by what each depends on, with the trade's preferences as tie-breakers."""
+
+from __future__ import annotations
+
+import csv
+import functools
+import heapq
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from importlib import resources
+
+from ..design import Design
+from ..errors import Refused
+from ..job.model import Station, split_anchor
+from ..quantity import length_text
+
+OPEN_PLACES = ("", "view", "wall", "ceiling", "outside", "ground")
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """A step that must come before, and why."""
+
+    key: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class WorkStep:
+    """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
+
+    rank: the trade's preference among steps that could come next, lower first; minutes by the rates.
+    """
+
+    key: str
+    rule: str
+    title: str
+    where: str
+    needs: tuple[Need, ...]
+    minutes: float
+    rank: tuple[float, ...]
+    hold: str = ""
+    caution: str = ""
+    tools: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    people: int = 1
+
+
+@functools.cache
+def rates() -> dict[str, float]:
+    """Minutes by what is done (typ); a job overrides a step's own with an override of its minutes."""
+    text = resources.files("oikotherm.core").joinpath("data", "rates.csv").read_text("utf-8")
+    return {row["what"]: float(row["minutes"]) for row in csv.DictReader(text.splitlines())}
+
+
+def plan(design: Design) -> tuple[WorkStep, ...]:
+    """The steps in order. A pure function of the design; overrides `after` and `minutes` of the job are worked in.
+
+    Order: a step comes after all it needs; among those that could come next the lowest rank does. An override `after`
+    that would break a need is left out (`move` refuses it when it is made).
+    """
+    steps = {step.key: step for maker in _MAKERS for step in maker(design)}
+    steps = {
+        key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
+    }
+    for row in design.job.overrides:
+        if row.target not in steps:
+            continue
+        if row.field == "minutes" and isinstance(row.value, float):
+            steps[row.target] = replace(steps[row.target], minutes=row.value)
+        if row.field == "after" and str(row.value) in steps and not _reaches(steps, str(row.value), row.target):
+            wanted = Need(str(row.value), f"put there: {row.reason}" if row.reason else "put there by hand")
+            steps[row.target] = replace(
+                steps[row.target], needs=(*steps[row.target].needs, wanted), rank=(*steps[str(row.value)].rank, -1.0)
+            )
+    return tuple(_order(steps))
+
+
+def _order(steps: dict[str, WorkStep]) -> Iterable[WorkStep]:
+    waiting = {key: {need.key for need in step.needs} for key, step in steps.items()}
+    ready = [(steps[key].rank, key) for key, needs in waiting.items() if not needs]
+    heapq.heapify(ready)
+    done: set[str] = set()
+    while ready:
+        _, key = heapq.heappop(ready)
+        done.add(key)
+        yield steps[key]
+        for other, needs in waiting.items():
+            if key in needs:
+                needs.discard(key)
+                if not needs and other not in done:
+                    heapq.heappush(ready, (steps[other].rank, other))
+
+
+def _reaches(steps: dict[str, WorkStep], start: str, target: str) -> bool:
+    """Whether `start` needs `target`, directly or through others."""
+    waiting, seen = [start], set()
+    while waiting:
+        key = waiting.pop()
+        if key == target:
+            return True
+        if key in seen or key not in steps:
+            continue
+        seen.add(key)
+        waiting += [need.key for need in steps[key].needs]
+    return False
+
+
+def move(design: Design, key: str, after: str) -> dict[str, object]:
+    """The command that puts a step behind another. Raises Refused when a dependency forbids it, saying which and why."""
+    steps = {step.key: step for step in plan(design)}
+    for name in (key, after):
+        if name not in steps:
+            raise Refused("step", name, f"a step of the plan, such as {next(iter(steps), 'isolate')}", "isolate")
+    order = list(steps)
+    if key == after:
+        raise Refused("after", steps[after].title, "another step than itself", order[0])
+    position = order.index(after)
+    for step in steps.values():
+        # whatever needs the moved step must not stand at or before the place it moves to
+        if _reaches(steps, step.key, key) and step.key != key and order.index(step.key) <= position:
+            why = next((need.why for need in step.needs if need.key == key), "what lies between needs it")
+            raise Refused(
+                "after",
+                steps[after].title,
+                f"a place before “{step.title}”, which needs “{steps[key].title}” first: {why}",
+                steps[key].title,
+            )
+    late = next((need for need in steps[key].needs if order.index(need.key) > position), None)
+    if late is not None:
+        raise Refused(
+            "after", steps[after].title, f"a place behind “{steps[late.key].title}”: {late.why}", steps[late.key].title
+        )
+    return {
+        "do": "put_override",
+        "override": {"target": key, "field": "after", "value": after, "reason": "moved on the plan"},
+    }
+
+
+# --- rules that make steps ---------------------------------------------------------------------------------------------
+
+
+def _heating(design: Design) -> bool:
+    return any(run.service == "heating" for run in design.job.runs) or any(
+        s.kind in ("boiler", "emitter") for s in design.job.stations
+    )
+
+
+def _old(design: Design) -> bool:
+    """Whether there is an old system, with water in it."""
+    old = ("keep", "remove")
+    return any(station.state in old for station in design.job.stations) or any(
+        run.state in old for run in design.job.runs
+    )
+
+
+def _level_ids(design: Design) -> list[str]:
+    """Levels with heating on them, lowest first."""
+    used = {
+        station.level
+        for station in design.job.stations
+        if station.kind in ("boiler", "emitter", "cylinder", "manifold", "stub")
+    }
+    return [level.id for level in sorted(design.job.house.levels, key=lambda level: level.floor_mm) if level.id in used]
+
+
+def _level_name(design: Design, ident: str) -> str:
+    level = design.job.level(ident)
+    return level.name if level else ident
+
+
+def _isolate(design: Design) -> Iterable[WorkStep]:
+    if _heating(design):
+        yield WorkStep(
+            "isolate", "isolate", "Make it safe", "supply, boiler", (), rates()["isolate"], (0,), "power proven dead and locked off, water and gas shut",
+            "Electrical isolation is proven dead by a competent person; gas is licensed work.", ("lock-off kit", "voltage tester"),
+        )  # fmt: skip
+
+
+def _drain(design: Design) -> Iterable[WorkStep]:
+    """Drain from the lowest drain; bleed screws open from the top floor down, so that air enters behind the water."""
+    if not _old(design):
+        return
+    levels = list(reversed(_level_ids(design)))
+    for number, level in enumerate(levels):
+        needs = [Need("isolate", "a boiler that fires dry is lost, and hot water scalds")]
+        if number:
+            needs.append(Need(f"drain:{levels[number - 1]}", "air has to enter above before the water below can leave"))
+        yield WorkStep(
+            f"drain:{level}", "drain", f"Drain {_level_name(design, level)}", level, tuple(needs), rates()["drain"], (1, number), "",
+            "Hot water scalds: let it cool first." if number == 0 else "", ("hose", "bleed key", "tub for what stays below"),
+        )  # fmt: skip
+
+
+def _hang(design: Design) -> Iterable[WorkStep]:
+    names = {"boiler": "Hang the boiler", "emitter": "Hang", "cylinder": "Set the cylinder"}
+    levels = _level_ids(design)
+    drains = [Need(f"drain:{level}", "an open pipe with water behind it floods the room") for level in levels]
+    for station in design.job.stations:
+        if station.state != "new" or station.kind in ("stub", "tundish"):
+            continue
+        rate = rates().get(f"hang {station.kind}", rates()["hang other"])
+        heavy = _heavy(station)
+        title = f"{names.get(station.kind, 'Fit')} {station.id}"
+        order = 0.0 if station.kind == "boiler" else 1.0
+        yield WorkStep(
+            f"hang:{station.id}", "hang", title, f"{station.id}, {station.name or station.level}", tuple(drains), rate, (2, order, levels.index(station.level) if station.level in levels else 0),
+            "", "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""), ("level", "drill", "cable detector"),
+            (f"{station.kind} {station.name}".strip(), "fixings for the wall"), 2 if heavy else 1,
+        )  # fmt: skip
+
+
+def _heavy(station: Station) -> bool:
+    """Over 25 kg by the usual weights: boilers and cylinders always, panel radiators above about 1.2 m2 of face."""
+    area = (station.data.width_mm or 0) * (station.data.height_mm or 0)
+    return station.kind in ("boiler", "cylinder") or area > 1.2e6
+
+
+def _pipe(design: Design) -> Iterable[WorkStep]:
+    table = rates()
+    drains = [
+        Need(f"drain:{level}", "a pipe with water in it will not solder, and floods when cut")
+        for level in _level_ids(design)
+    ]
+    for number, run in enumerate(design.job.runs):
+        if run.state != "new":
+            continue
+        needs = [*drains, Need("isolate", "power, gas and water are safe before anyone cuts")]
+        for anchor in (run.start, run.finish):
+            owner, name = split_anchor(anchor)
+            if design.job.station(owner) and name:
+                needs.append(Need(f"hang:{owner}", f"the pipe is made to {owner} where it hangs"))
+        parent = split_anchor(run.start)[0]
+        if design.job.run(parent):
+            needs.append(Need(f"pipe:{parent}", f"{run.id} starts on {parent}"))
+        joints = [joint for joint in design.fitted.joints.values() if joint.run == run.id]
+        minutes = sum(table.get(f"joint {joint.method}", table["joint other"]) for joint in joints)
+        for piece in design.fitted.pieces.values():
+            if piece.run == run.id:
+                rate = table[
+                    "metre open"
+                    if piece.place in OPEN_PLACES
+                    else "metre loft"
+                    if piece.place == "loft"
+                    else "metre floor"
+                ]
+                minutes += rate * piece.centre_mm / 1000
+        methods = sorted({joint.method for joint in joints if joint.method})
+        flame = "capillary" in methods
+        length = length_text(sum(design.pipework.runs[run.id].lengths.values()), design.job.pace_unit, with_unit=True)
+        yield WorkStep(
+            f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, number),
+            "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
+            ("pipe cutter", "tape", *sorted({tool for method in methods for tool in _TOOLS.get(method, ())})),
+            (f"{len(joints)} joints", str(run.pipe)),
+        )  # fmt: skip
+
+
+_TOOLS: dict[str, tuple[str, ...]] = {
+    "capillary": ("torch", "heat mat", "extinguisher"), "compression": ("two spanners",), "press": ("press tool and jaws",),
+    "thread": ("two pipe wrenches", "thread seal"), "tail": ("tail key", "thread seal"), "union": ("two spanners",), "washer": ("two spanners",),
+}  # fmt: skip
+
+
+def _prove(design: Design) -> Iterable[WorkStep]:
+    runs = [run for run in design.job.runs if run.state == "new" and run.service == "heating"]
+    if not runs:
+        return
+    needs = tuple(Need(f"pipe:{run.id}", "an open run cannot hold pressure") for run in runs)
+    hung = tuple(
+        Need(f"hang:{s.id}", "what is not hung cannot be tested")
+        for s in design.job.stations
+        if s.state == "new" and s.kind not in ("stub", "tundish")
+    )
+    yield WorkStep(
+        "proof", "proof", "Prove it tight", "the whole circuit", (*needs, *hung), rates()["proof"], (4,), "passed before anything is boxed, boarded or lagged",
+        "Water under pressure: stand clear of open ends and caps.", ("test gauge", "hand pump", "tissue"),
+    )  # fmt: skip
+    yield WorkStep(
+        "fill", "fill", "Fill, dose and set the pressure", "filling point", (Need("proof", "inhibitor in a system that leaks is lost"),), rates()["fill"], (5,),
+        "cold pressure as on the sizes page", "", ("hose", "inhibitor"),
+    )  # fmt: skip
+
+
+def _bleed(design: Design) -> Iterable[WorkStep]:
+    """Bleed from the lowest floor up, pump off; within a level by piped distance from the source."""
+    if not any(run.state == "new" and run.service == "heating" for run in design.job.runs):
+        return
+    levels = _level_ids(design)
+    for number, level in enumerate(levels):
+        here = [
+            station
+            for station in design.job.stations
+            if station.level == level and station.kind == "emitter" and station.state != "remove"
+        ]
+        here.sort(key=lambda station: (_distance_m(design, station.id), station.id))
+        needs = [Need("fill", "there is nothing to let out yet")]
+        if number:
+            needs.append(Need(f"bleed:{levels[number - 1]}", "air from below rises to where it was just let out"))
+        names = ", ".join(station.id for station in here)
+        yield WorkStep(
+            f"bleed:{level}", "bleed", f"Bleed {_level_name(design, level)}", names or level, tuple(needs), max(rates()["bleed"] * len(here), 2.0), (6, number),
+            "pump off; top up between levels", "", ("bleed key", "cloth"),
+        )  # fmt: skip
+
+
+def _distance_m(design: Design, station: str) -> float:
+    """Pipe from the source to an emitter and back [m]; far for one that is not joined."""
+    for heating in design.heating:
+        for load in heating.loads:
+            if load.station == station:
+                return sum(heating.section(ident).length_m for ident in load.path)
+    return 1e9
+
+
+def _finish(design: Design) -> Iterable[WorkStep]:
+    if any(run.state == "new" and run.service == "heating" for run in design.job.runs):
+        bleeds = tuple(Need(f"bleed:{level}", "a pump with air in it runs dry") for level in _level_ids(design))
+        yield WorkStep(
+            "hot", "hot check", "Heat it and look at every joint hot", "the whole circuit", (*bleeds, Need("fill", "a dry boiler is lost")), rates()["hot check"], (7,),
+            "cold pressure the same again afterwards", "Gas and combustion are for the licensed person. Hot metal and water scald.", ("torch lamp", "thermometer"),
+        )  # fmt: skip
+    needs = tuple(Need(f"pipe:{run.id}", "it is not done") for run in design.job.runs if run.state == "new")
+    if needs:
+        yield WorkStep(
+            "handover", "hand over", "Hand over", "customer", (*needs, Need("hot", "what was never hot may still weep")), rates()["hand over"], (8,),
+            "", "", ("pack", "labels"),
+        )  # fmt: skip
+
+
+_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (_isolate, _drain, _hang, _pipe, _prove, _bleed, _finish)

@@ -1,0 +1,73 @@
+"""What records add up to: the present state of joints, steps and dry marks. Records themselves are never changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+KINDS = ("joint", "step", "test", "note")
+JOINT_FIELDS = ("made", "mark_seen", "dry")
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """One line of evidence as stored. body: what was done, with a snapshot of what it was done to."""
+
+    uuid: str
+    kind: str
+    key: str
+    label: str
+    rev: int
+    made_at: str
+    by_role: str
+    body: dict[str, Any] = field(hash=False)
+    corrects: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class JointState:
+    """A joint by its latest records. Each field: (yes or no, by whom, when) or None where nothing was recorded."""
+
+    key: str
+    label: str
+    made: tuple[bool, str, str] | None = None
+    mark_seen: tuple[bool, str, str] | None = None
+    dry: tuple[bool, str, str] | None = None
+    method: str = ""
+    pipe: str = ""
+
+    def yes(self, name: str) -> bool:
+        found: tuple[bool, str, str] | None = getattr(self, name)
+        return bool(found and found[0])
+
+
+def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
+    """The state of every joint with a record, vanished ones included. Later records overrule earlier ones, field by field."""
+    found: dict[str, JointState] = {}
+    for record in records:
+        if record.kind != "joint":
+            continue
+        old = found.get(record.key) or JointState(record.key, record.label)
+        values = {name: getattr(old, name) for name in JOINT_FIELDS}
+        for name in JOINT_FIELDS:
+            if isinstance(record.body.get(name), bool):
+                values[name] = (record.body[name], record.by_role, record.made_at)
+        method = str(record.body.get("method") or old.method)
+        pipe = str(record.body.get("pipe") or old.pipe)
+        found[record.key] = JointState(
+            record.key, old.label, values["made"], values["mark_seen"], values["dry"], method, pipe
+        )
+    return found
+
+
+def ticked(records: Iterable[Record]) -> dict[str, tuple[str, str]]:
+    """Steps that are done: step key -> (by whom, when). A tick is taken back by a later record."""
+    found: dict[str, tuple[str, str]] = {}
+    for record in records:
+        if record.kind == "step":
+            if record.body.get("done") is True:
+                found[record.key] = record.by_role, record.made_at
+            else:
+                found.pop(record.key, None)
+    return found

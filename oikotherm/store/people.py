@@ -1,0 +1,69 @@
+"""Roles and instruments. The caller commits."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from datetime import date
+from typing import Any
+
+from ..core.errors import Refused
+
+
+def _date(text: str, field: str) -> str | None:
+    text = text.strip()
+    if not text:
+        return None
+    try:
+        if not re.fullmatch(r"\d{4}-\d\d-\d\d", text):
+            raise ValueError
+        date.fromisoformat(text)
+    except ValueError:
+        raise Refused(field, text, "a date as year-month-day", "2027-03-31") from None
+    return text
+
+
+def people(conn: sqlite3.Connection) -> list[sqlite3.Row]:
+    return conn.execute("SELECT * FROM person ORDER BY rowid").fetchall()
+
+
+def instruments(conn: sqlite3.Connection) -> list[sqlite3.Row]:
+    return conn.execute("SELECT * FROM instrument ORDER BY rowid").fetchall()
+
+
+def put_person(conn: sqlite3.Connection, role: str, licence: str, expires_on: str) -> None:
+    """Add or change a role. Raises Refused."""
+    role = " ".join(role.split())
+    if not 1 <= len(role) <= 60:
+        raise Refused("role", role, "a role of 1 to 60 letters", "gas engineer")
+    sql = """INSERT INTO person (role, licence, expires_on) VALUES (?, ?, ?)
+             ON CONFLICT (role) DO UPDATE SET licence = excluded.licence, expires_on = excluded.expires_on"""
+    conn.execute(sql, (role, licence.strip()[:120], _date(expires_on, "expires_on")))
+
+
+def put_instrument(conn: sqlite3.Connection, name: str, resolution_bar: float, calibrated_on: str, due_on: str) -> None:
+    """Add or change an instrument. Raises Refused."""
+    name = " ".join(name.split())
+    if not 1 <= len(name) <= 60:
+        raise Refused("name", name, "a name of 1 to 60 letters", "test gauge 0-6 bar")
+    if not 0 < resolution_bar <= 10:
+        raise Refused("resolution", resolution_bar, "the smallest step it shows, above 0 and up to 10 bar", "0.02 bar")
+    sql = """INSERT INTO instrument (name, resolution_bar, calibrated_on, due_on) VALUES (?, ?, ?, ?)
+             ON CONFLICT (name) DO UPDATE SET resolution_bar = excluded.resolution_bar, calibrated_on = excluded.calibrated_on,
+             due_on = excluded.due_on"""
+    conn.execute(sql, (name, resolution_bar, _date(calibrated_on, "calibrated_on"), _date(due_on, "due_on")))
+
+
+def instrument(conn: sqlite3.Connection, name: str) -> dict[str, Any]:
+    """An instrument by name. Raises Refused."""
+    row = conn.execute("SELECT * FROM instrument WHERE name = ?", (name,)).fetchone()
+    if row is None:
+        known = [one["name"] for one in instruments(conn)]
+        raise Refused("gauge", name, "an instrument of the list", known[0] if known else "")
+    return dict(row)
+
+
+def remove(conn: sqlite3.Connection, table: str, name: str) -> None:
+    """Take a role or an instrument out. Records keep the words they were made with."""
+    column = {"person": "role", "instrument": "name"}[table]
+    conn.execute(f"DELETE FROM {table} WHERE {column} = ?", (name,))

@@ -1,0 +1,244 @@
+"""The site stages: Joints, Order and Prove. Records come in here, from a phone that may have queued them."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import date
+from typing import Any
+
+from flask import Blueprint, jsonify, redirect, render_template, request, url_for
+
+from ..core.errors import Refused
+from ..core.making.materials import parts, sticks
+from ..core.work.plan import WorkStep, move, plan
+from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, Verdict, judge, read_readings, test_pressure_bar
+from ..core.work.records import JointState, Record, joint_states, ticked
+from ..store import jobs as jobs_store
+from ..store import people as people_store
+from ..store import records as records_store
+from ..store.database import now, writing
+from . import db
+from .frame import Frame
+from .job import _body, edit_job, stale_answer
+
+joints_bp = Blueprint("joints", __name__, url_prefix="/jobs/<uid>/joints")
+order_bp = Blueprint("order", __name__, url_prefix="/jobs/<uid>/order")
+prove_bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
+records_bp = Blueprint("records", __name__, url_prefix="/jobs/<uid>")
+
+
+def records_of(uid: str) -> list[Record]:
+    """The records of a job as the core reads them."""
+    rows = records_store.of_job(db.get(), uid)
+    return [
+        Record(
+            r["uuid"], r["kind"], r["key"], r["label"], r["rev"], r["made_at"], r["by_role"], r["body"], r["corrects"]
+        )
+        for r in rows
+    ]
+
+
+@records_bp.app_template_global()
+def roles() -> list[str]:
+    return [row["role"] for row in people_store.people(db.get())]
+
+
+@records_bp.post("/records")
+def take(uid: str) -> Any:
+    """Keep records; each may come more than once. Gives those kept and those refused, by uuid."""
+    body = _body()
+    sent = body.get("records")
+    if not isinstance(sent, list) or len(sent) > 500:
+        raise Refused("records", sent, "a list of up to 500 records", '[{"uuid": "...", "kind": "joint"}]')
+    conn = db.get()
+    jobs_store.head_rev(conn, uid)
+    kept: list[str] = []
+    refused: list[dict[str, Any]] = []
+    for record in sent:
+        try:
+            if not isinstance(record, dict) or not isinstance(record.get("body"), dict):
+                raise Refused("record", record, "an object with a body", '{"uuid": "...", "body": {}}')
+            if record.get("kind") not in ("joint", "step", "test"):
+                raise Refused("kind", record.get("kind"), "joint, step or test", "joint")
+            with writing(conn):
+                records_store.add(conn, {**record, "job": uid})
+                if record["kind"] == "joint":
+                    jobs_store.freeze_labels(
+                        conn, uid, int(record["rev"]), [{str(record["key"]): str(record["label"])}]
+                    )
+            kept.append(str(record["uuid"]))
+        except (Refused, ValueError, TypeError) as error:
+            found = error if isinstance(error, Refused) else Refused("record", record, "fields of the right kind", "")
+            refused.append(
+                {"uuid": str(record.get("uuid")) if isinstance(record, dict) else "", "error": found.as_dict()}
+            )
+    return jsonify(kept=kept, refused=refused)
+
+
+# --- Joints --------------------------------------------------------------------------------------------------------------
+
+
+@joints_bp.app_template_global()
+def joint_groups(frame: Frame) -> list[dict[str, Any]]:
+    """The job's joints by method, each with its label and state; then those that are gone but have records."""
+    states = joint_states(records_of(frame.uid))
+    groups: dict[str, list[dict[str, Any]]] = {}
+    for joint in frame.design.fitted.joints.values():
+        state = states.get(joint.key) or JointState(joint.key, "")
+        changed = bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe)
+        groups.setdefault(joint.method, []).append({
+            "key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "pipe": joint.pipe, "method": joint.method,
+            "run": joint.run, "state": state, "changed": changed, "gone": False,
+        })  # fmt: skip
+    rows = [{"method": method, "joints": found} for method, found in groups.items()]
+    gone = [state for key, state in states.items() if key not in frame.design.fitted.joints]
+    if gone:
+        lost = [
+            {"key": s.key, "label": s.label, "title": "no longer in the pipework", "pipe": s.pipe, "method": s.method, "run": "", "state": s, "changed": False, "gone": True}
+            for s in gone
+        ]  # fmt: skip
+        rows.append({"method": "gone", "joints": lost})
+    return rows
+
+
+@joints_bp.get("")
+def index(uid: str) -> str:
+    """The list of joints."""
+    return render_template("joints.html", frame=Frame(uid, "joints"))
+
+
+# --- Order ---------------------------------------------------------------------------------------------------------------
+
+
+@order_bp.app_template_global()
+def plan_of(frame: Frame) -> dict[str, Any]:
+    """The plan with ticks, hours, and the material list."""
+    steps: tuple[WorkStep, ...] = plan(frame.design)
+    done = ticked(records_of(frame.uid))
+    return {
+        "steps": steps, "titles": {step.key: step.title for step in steps}, "done": done, "hours": sum(step.minutes for step in steps) / 60, "count": sum(step.key in done for step in steps),
+        "next": next((step for step in steps if step.key not in done), None),
+    }  # fmt: skip
+
+
+@order_bp.app_template_global()
+def materials_of(frame: Frame) -> dict[str, Any]:
+    """What to order."""
+    return {"parts": parts(frame.design.fitted), "sticks": sticks(frame.design.cuts, frame.design.context.catalogue)}
+
+
+@order_bp.get("")
+def order(uid: str) -> str:
+    """The plan of work."""
+    return render_template("order.html", frame=Frame(uid, "order"))
+
+
+@order_bp.post("/move")
+def move_step(uid: str) -> Any:
+    """Put a step behind another, or say which dependency forbids it and why."""
+    body = _body()
+    frame = Frame(uid, "order")
+    command = move(frame.design, str(body.get("step", "")), str(body.get("after", "")))
+    try:
+        edit_job(uid, int(body.get("rev", 0) or 0), [command])
+    except jobs_store.Stale:
+        return stale_answer(uid, "order")
+    return jsonify(Frame(uid, "order").answer())
+
+
+# --- Prove ---------------------------------------------------------------------------------------------------------------
+
+
+def state_mark(frame: Frame) -> str:
+    """Changes when a joint or its pipe does: a test speaks of the pipework it was made on."""
+    text = "|".join(f"{joint.key} {joint.method} {joint.pipe}" for joint in frame.design.fitted.joints.values())
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def rig_of(frame: Frame, resolution_bar: float) -> Rig:
+    """What a test of this job is about: pressure, water, the gas that gives, joints and how many are marked dry."""
+    states = joint_states(records_of(frame.uid))
+    joints = list(frame.design.fitted.joints)
+    dry = sum(states[key].yes("dry") for key in joints if key in states)
+    heating = frame.design.heating[0] if frame.design.heating else None
+    if heating is None or heating.vessel is None:
+        return Rig(1.5, resolution_bar, 20.0, 1.0, len(joints), dry)
+    pressure = test_pressure_bar(heating.vessel.hot_bar, heating.safety_bar)
+    vessel = heating.vessel_here_l or heating.vessel.chosen_l
+    gas = vessel * (heating.vessel.precharge_bar + 1) / (pressure + 1)
+    terms = heating.circuit.terms
+    return Rig(
+        pressure,
+        resolution_bar,
+        heating.volume_l,
+        gas,
+        len(joints),
+        dry,
+        terms.mass_fraction if terms.medium == "mpg" else 0.0,
+    )
+
+
+def verdict_of(record: Record) -> Verdict:
+    """The verdict on a kept test: from its readings and the rig it was made with."""
+    rig = record.body.get("rig")
+    try:
+        assert isinstance(rig, dict)
+        return judge(read_readings(str(record.body.get("readings", ""))), Rig(**rig))
+    except (AssertionError, TypeError, Refused) as error:
+        return Verdict("proves nothing", 0.0, 0.0, (f"the record cannot be read: {error}",), ())
+
+
+@prove_bp.app_template_global()
+def proof_of(frame: Frame) -> dict[str, Any]:
+    """Tests made so far, what the next one takes, and the joints not yet seen dry."""
+    tests = [record for record in records_of(frame.uid) if record.kind == "test"]
+    mark = state_mark(frame)
+    rows = [
+        {"record": record, "verdict": verdict_of(record), "present": record.body.get("state") == mark}
+        for record in reversed(tests)
+    ]
+    states = joint_states(records_of(frame.uid))
+    waiting = [
+        {"key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "method": joint.method, "pipe": joint.pipe}
+        for joint in frame.design.fitted.joints.values() if joint.key not in states or not states[joint.key].yes("dry")
+    ]  # fmt: skip
+    rig = rig_of(frame, 0.02)
+    return {
+        "tests": rows, "waiting": waiting, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
+        "today": date.today().isoformat(), "passed": bool(rows) and rows[0]["verdict"].outcome == "pass" and rows[0]["present"],
+    }  # fmt: skip
+
+
+@prove_bp.get("")
+def prove(uid: str) -> str:
+    """Fill-and-leak: what it takes, the readings, the verdict."""
+    return render_template("prove.html", frame=Frame(uid, "prove"), typed={}, error=None)
+
+
+@prove_bp.post("")
+def keep_test(uid: str) -> Any:
+    """Keep a test with its readings; the verdict follows from them. What cannot be read comes back as typed."""
+    form = request.form
+    frame = Frame(uid, "prove")
+    conn = db.get()
+    try:
+        text = form.get("readings", "")
+        upload = request.files.get("file")
+        if upload is not None and upload.filename:
+            text = upload.read(2_000_000).decode("utf-8", "replace")
+        if not read_readings(text):
+            raise Refused(
+                "readings", text, "at least two lines: time, pressure, temperature", "2026-03-01T10:00, 1.85 bar, 18.5"
+            )
+        gauge = people_store.instrument(conn, form.get("gauge", ""))
+        rig = rig_of(frame, gauge["resolution_bar"])
+        fields = {name: getattr(rig, name) for name in Rig.__slots__}
+        record = {
+            "uuid": form.get("uuid", ""), "job": uid, "kind": "test", "key": "fill-and-leak", "label": "fill and leak", "rev": frame.rev, "made_at": now(),
+            "by_role": form.get("by_role", "site lead"), "body": {"readings": text, "gauge": gauge, "rig": fields, "state": state_mark(frame)},
+        }  # fmt: skip
+        with writing(conn):
+            records_store.add(conn, record)
+    except Refused as error:
+        return render_template("prove.html", frame=frame, typed=form, error=error), 422
+    return redirect(url_for(".prove", uid=uid) + "#tests", 303)

@@ -1,0 +1,154 @@
+/** Work on site: marks and ticks become records at once on this phone, and reach the server when it answers. */
+
+const PATIENCE_MS = 4000;
+
+class Queue {
+  constructor(page) {
+    this.page = page;
+    this.key = `oikotherm:queue:${page.uid}`;
+    this.sending = false;
+    this.show();
+    setInterval(() => this.flush(), PATIENCE_MS);
+    window.addEventListener("online", () => this.flush());
+    this.flush();
+  }
+
+  get waiting() {
+    return JSON.parse(localStorage.getItem(this.key) ?? "[]");
+  }
+
+  #keep(list) {
+    localStorage.setItem(this.key, JSON.stringify(list));
+    this.show();
+  }
+
+  show() {
+    const place = document.getElementById("queue");
+    const count = this.waiting.length;
+    if (place) place.textContent = count ? `${count} waiting to be sent` : "";
+  }
+
+  /** Put a record in the queue; it is safe from here on. */
+  add(record) {
+    this.#keep([...this.waiting, {uuid: uuid(), rev: this.page.rev, made_at: new Date().toISOString(), ...record}]);
+    return this.flush();
+  }
+
+  /** Send what waits. The server keeps each uuid once, so sending twice does no harm. */
+  async flush() {
+    const sent = this.waiting;
+    if (!sent.length || this.sending) return;
+    this.sending = true;
+    try {
+      const {body} = await this.page.post("records", {records: sent});
+      const done = new Set([...body.kept, ...body.refused.map((one) => one.uuid)]);
+      this.#keep(this.waiting.filter((record) => !done.has(record.uuid)));
+      if (body.refused.length) this.page.say(`Not kept: ${body.refused[0].error.expected}`, true);
+      this.page.saved("saved", "");
+    } catch {
+      this.page.saved("no answer", "lost");
+    } finally {
+      this.sending = false;
+    }
+  }
+}
+
+function uuid() {
+  if (crypto.randomUUID) return crypto.randomUUID();
+  const bytes = crypto.getRandomValues(new Uint8Array(16)); // pages served without TLS have no randomUUID
+  bytes[6] = (bytes[6] & 15) | 64;
+  bytes[8] = (bytes[8] & 63) | 128;
+  const hex = [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+}
+
+function count(id, selector) {
+  const place = document.getElementById(id);
+  if (place) place.textContent = document.querySelectorAll(selector).length;
+}
+
+/** Wire Joints, Order and Prove. */
+export function startSite(page) {
+  if (!page.isJob || !["joints", "order", "prove"].includes(page.name)) return;
+  const queue = new Queue(page);
+  const role = document.getElementById("role");
+  const remembered = localStorage.getItem("oikotherm:role");
+  if (role && [...role.options].some((option) => option.value === remembered)) role.value = remembered;
+  const myRole = () => document.getElementById("role")?.value ?? "site lead";
+  const rememberRole = () => {
+    localStorage.setItem("oikotherm:role", myRole());
+    const field = document.getElementById("test-role");
+    if (field) field.value = myRole();
+  };
+  document.addEventListener("change", (event) => event.target.id === "role" && rememberRole());
+  rememberRole();
+  // marks that still wait are shown as made
+  for (const record of queue.waiting) {
+    for (const [field, value] of Object.entries(record.body)) {
+      const row = document.querySelector(`[data-key="${CSS.escape(record.key)}"]`);
+      row?.querySelector(`[data-field="${field}"]`)?.setAttribute("aria-pressed", String(value));
+      if (field === "done") row?.classList.toggle("done", value);
+    }
+  }
+  const recount = () => {
+    count("made-count", "[data-field=made][aria-pressed=true]");
+    count("done-count", ".tick-button[aria-pressed=true]");
+    count("wet-count", "[data-field=dry][aria-pressed=false]");
+  };
+  const press = (button) => {
+    const row = button.closest("[data-key]");
+    const now = button.getAttribute("aria-pressed") !== "true";
+    button.setAttribute("aria-pressed", String(now));
+    if (button.dataset.record === "step") row.classList.toggle("done", now);
+    const by = row.querySelector(".by");
+    if (by) by.textContent = now ? `${myRole()}, just now` : "";
+    const {key, label, method, pipe} = row.dataset;
+    const body = {[button.dataset.field]: now, ...(method ? {method, pipe} : {})};
+    queue.add({kind: button.dataset.record, key, label, by_role: myRole(), body});
+    recount();
+  };
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-record]");
+    if (button) press(button);
+    if (event.target.id === "all-dry") {
+      for (const wet of document.querySelectorAll("[data-field=dry][aria-pressed=false]")) press(wet);
+    }
+    if (event.target.id === "add-reading") note();
+  });
+  document.addEventListener("submit", async (event) => {
+    const {step} = event.target.dataset;
+    if (!step) return;
+    event.preventDefault();
+    const moving = event.target.classList.contains("move");
+    try {
+      if (moving) page.take((await page.post("order/move", {rev: page.rev, step, after: event.target.elements.after.value})).body);
+      else {
+        const minutes = Number(event.target.elements.minutes.value.replace(",", "."));
+        await page.edit([{do: "put_override", override: {target: step, field: "minutes", value: minutes, reason: "set on the plan"}}]);
+      }
+      rememberRole();
+    } catch (error) {
+      const words = event.target.closest("details").querySelector(".refused");
+      words.textContent = error.error ? `Not moved: expected ${error.error.expected}.` : error.message;
+      words.hidden = false;
+    }
+  });
+  window.addEventListener("offline", () => page.saved("no network", "lost"));
+}
+
+/** Put the reading just taken under the others, with the time. */
+function note() {
+  const pressure = document.getElementById("one-pressure");
+  const temp = document.getElementById("one-temp");
+  if (!pressure.value.trim()) {
+    pressure.focus();
+    pressure.setAttribute("aria-invalid", "true");
+    pressure.placeholder = "read it first, such as 1.85 bar";
+    return;
+  }
+  pressure.removeAttribute("aria-invalid");
+  const now = new Date(Date.now() - new Date().getTimezoneOffset() * 60000).toISOString().slice(0, 19);
+  const box = document.getElementById("readings");
+  box.value = `${box.value.trimEnd()}${box.value.trim() ? "\n" : ""}${now}, ${pressure.value.trim()}, ${temp.value.trim()}`.replace(/, $/, "");
+  pressure.value = "";
+}

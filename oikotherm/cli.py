@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -46,20 +47,21 @@ def _print(found: Any) -> None:
 
 def serve(args: argparse.Namespace) -> int:
     """Serve on the loopback address until stopped."""
-    if args.host not in ("127.0.0.1", "localhost", "::1"):
-        raise Refused(
-            "host",
-            args.host,
-            "a loopback address; others need an access passphrase, which this version has not",
-            "127.0.0.1",
-        )
+    config: dict[str, Any] = {}
+    host = args.host
+    if args.lan:
+        config["PASSPHRASE"] = _passphrase(args)
+        config["BASE_HOST"] = args.base_host
+        host = args.host if args.host != "127.0.0.1" else "0.0.0.0"
+    elif args.host not in ("127.0.0.1", "localhost", "::1"):
+        raise Refused("host", args.host, "a loopback address; with --lan and a passphrase also others", "127.0.0.1")
     import waitress
 
     from .web import create_app
 
-    app = create_app(_data(args))
+    app = create_app(_data(args), **config)
     try:
-        server = waitress.create_server(app, host=args.host, port=args.port, threads=6)
+        server = waitress.create_server(app, host=host, port=args.port, threads=6)
     except OSError as error:
         raise Refused("port", args.port, f"a free port ({error.strerror})", "8421") from None
     print(
@@ -71,6 +73,27 @@ def serve(args: argparse.Namespace) -> int:
     except KeyboardInterrupt:
         print("stopped")
     return 0
+
+
+def _passphrase(args: argparse.Namespace) -> str:
+    """The passphrase for others on the network: from a file or OIKOTHERM_PASSPHRASE. Raises Refused if it is missing or short."""
+    if args.passphrase_file:
+        try:
+            words = Path(args.passphrase_file).read_text("utf-8").strip()
+        except OSError as error:
+            raise Refused(
+                "passphrase-file", args.passphrase_file, f"a file that can be read ({error.strerror})", "passphrase.txt"
+            ) from None
+    else:
+        words = os.environ.get("OIKOTHERM_PASSPHRASE", "").strip()
+    if len(words) < 10:
+        raise Refused(
+            "passphrase",
+            f"{len(words)} letters",
+            "at least 10, in --passphrase-file or OIKOTHERM_PASSPHRASE",
+            "kettle lantern towpath",
+        )
+    return words
 
 
 def demo(args: argparse.Namespace) -> int:
@@ -247,6 +270,9 @@ def parser() -> argparse.ArgumentParser:
     server = add("serve", serve, data=True)
     server.add_argument("--port", type=int, default=PORT, help=f"port (default: {PORT}; 0 takes a free one)")
     server.add_argument("--host", default="127.0.0.1", help="loopback address")
+    server.add_argument("--lan", action="store_true", help="serve to the local network too; wants a passphrase")
+    server.add_argument("--passphrase-file", help="file with the passphrase; else OIKOTHERM_PASSPHRASE")
+    server.add_argument("--base-host", help="a host name this server answers to on the network")
     add("demo", demo, data=True).add_argument(
         "--fresh", action="store_true", help="put the demo jobs back as they were"
     )

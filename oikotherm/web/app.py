@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import gzip
+import ipaddress
 import secrets
+import time
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, jsonify, render_template, request
+from flask import Flask, Response, current_app, jsonify, redirect, render_template, request, session, url_for
 from flask_wtf.csrf import CSRFError, CSRFProtect
 
 from ..core.errors import Refused
@@ -46,6 +48,9 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     _blueprints(app)
     _errors(app)
     app.before_request(_check_host)
+    if app.config.get("PASSPHRASE"):
+        app.before_request(_check_entered)
+        app.add_url_rule("/enter", "enter", _enter, methods=["GET", "POST"])
     app.after_request(_finish)
     return app
 
@@ -59,9 +64,9 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, people, site, sizes, survey
+    from . import bench, handover, home, job, make, pace, people, practice, site, sizes, survey
 
-    for module in (home, job, survey, pace, sizes, make, handover, bench, people):
+    for module in (home, job, survey, pace, sizes, make, handover, bench, people, practice):
         app.register_blueprint(module.bp)
     for blueprint in (site.joints_bp, site.order_bp, site.prove_bp, site.records_bp):
         app.register_blueprint(blueprint)
@@ -72,9 +77,51 @@ def _blueprints(app: Flask) -> None:
 def _check_host() -> Response | None:
     """A page of another site must not reach this server under another name."""
     host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
+    if current_app.config.get("PASSPHRASE") and (_is_address(host) or host == current_app.config.get("BASE_HOST")):
+        return None
     if host not in LOCAL_HOSTS:
         return Response("This server answers to 127.0.0.1 and localhost.\n", 421, mimetype="text/plain")
     return None
+
+
+def _is_address(host: str) -> bool:
+    """Whether a host is a plain IP address: a name could be made to point here by another site."""
+    try:
+        ipaddress.ip_address(host.strip("[]"))
+    except ValueError:
+        return False
+    return True
+
+
+def _check_entered() -> Any:
+    """Served to others, every page but the door wants the passphrase first."""
+    if session.get("entered") or request.endpoint in ("enter", "static_file"):
+        return None
+    if wants_json():
+        return jsonify(
+            error={
+                "field": "passphrase",
+                "said": "nothing",
+                "expected": "to come in by the door first",
+                "example": "/enter",
+            }
+        ), 401
+    return redirect(url_for("enter", next=request.full_path), 303)
+
+
+def _enter() -> Any:
+    """The door. A wrong passphrase costs a second."""
+    wrong = False
+    if request.method == "POST":
+        said = request.form.get("passphrase", "")
+        if secrets.compare_digest(said.encode(), str(current_app.config["PASSPHRASE"]).encode()):
+            session["entered"] = True
+            session.permanent = True
+            target = request.args.get("next", "/")
+            return redirect(target if target.startswith("/") and not target.startswith(("//", "/\\")) else "/", 303)
+        wrong = True
+        time.sleep(current_app.config.get("WRONG_PASSPHRASE_S", 1.0))
+    return render_template("enter.html", wrong=wrong), 403 if wrong else 200
 
 
 def wants_json() -> bool:

@@ -74,10 +74,10 @@ class Frame:
         counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in found if f.severity != "note")
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
-        from .site import proof_of, records_of  # they show this frame in turn
+        from .site import proof_of, records_here  # they show this frame in turn
 
         cuts = self.design.cuts
-        steps, done = plan(self.design), ticked(records_of(self.uid))
+        steps, done = plan(self.design), ticked(records_here(self.uid))
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
             "pace": paced

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from ..drawing import svg
 from ..drawing.isometric import Look, draw
+from ..exchange.pack import bundle, pack_of, pack_pdf, reminders_ics
+from ..exchange.site import records_of
 from ..store import jobs as jobs_store
 from ..store.database import now, writing
 from . import db
@@ -34,6 +37,54 @@ def freeze(uid: str) -> Any:
         jobs_store.freeze_labels(conn, uid, frame.rev, (frame.design.piece_labels, frame.design.joint_labels))
         conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"printed:{uid}", str(frame.rev)))
     return redirect(url_for(".sheet", uid=uid), 303)
+
+
+@bp.app_template_global()
+def pack_for(frame: Frame) -> dict[str, Any]:
+    """The facts of the pack at the head."""
+    return pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
+
+
+@bp.get("/pack")
+def pack(uid: str) -> str:
+    """The pack as a page for the printer."""
+    frame = Frame(uid, "handover")
+    look = Look(width=1040, height=640)
+    return render_template(
+        "pack.html",
+        frame=frame,
+        drawing=svg.write(draw(frame.design, look)),
+        paper="letter" if frame.job.practice == "north-american" else "a4",
+    )
+
+
+def _attach(data: bytes, mimetype: str, name: str) -> Response:
+    response = Response(data, mimetype=mimetype)
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@bp.get("/pack.pdf")
+def pdf(uid: str) -> Response:
+    """The pack as PDF. The stage counts as filled once it was taken at the head without an open stop."""
+    frame = Frame(uid, "handover")
+    data = pack_pdf(frame.design, pack_for(frame))
+    conn = db.get()
+    with writing(conn):
+        conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"printed:{uid}", str(frame.rev)))
+    return _attach(data, "application/pdf", f"{uid}-pack.pdf")
+
+
+@bp.get("/reminders.ics")
+def ics(uid: str) -> Response:
+    """What comes round, as a calendar file."""
+    return _attach(reminders_ics(Frame(uid, "handover").design, date.today()), "text/calendar", f"{uid}-reminders.ics")
+
+
+@bp.get("/bundle.zip")
+def bundle_zip(uid: str) -> Response:
+    """Document, records and labels in one file that imports again."""
+    return _attach(bundle(db.get(), uid, date.today()), "application/zip", f"{uid}-bundle.zip")
 
 
 @bp.get("/sheet")

@@ -6,11 +6,15 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
+from ..core.catalogue import standard
 from ..core.errors import Refused
+from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
+from ..exchange.pack import import_bundle
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
+from .practice import firm_choices
 
 bp = Blueprint("home", __name__)
 
@@ -36,6 +40,12 @@ def create() -> Any:
         practice = form.get("practice", "british")
         unit = form.get("pace_unit") or ("in" if practice == "north-american" else "mm")
         job = blank(new_uid(), title, practice, unit, form.get("place", ""))
+        firm = firm_choices(db.get())
+        job = apply_all(
+            job,
+            [{"do": "choose", "topic": topic, "option": option, "origin": "firm"} for topic, option in firm.items()],
+            standard(),
+        )
     except Refused as error:
         return _page(typed=form, error=error), 422
     conn = db.get()
@@ -51,10 +61,14 @@ def import_job() -> Any:
     try:
         if upload is None or not upload.filename:
             raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
-        job = read(upload.read())
+        data, conn = upload.read(), db.get()
+        if data[:2] == b"PK":
+            with writing(conn):
+                uid = import_bundle(conn, data)
+            return redirect(url_for("pace.index", uid=uid), 303)
+        job = read(data)
     except Refused as error:
         return _page(import_error=error), 422
-    conn = db.get()
     with writing(conn):
         if jobs_store.exists(conn, job.uid):
             job = job.model_copy(update={"uid": new_uid()})

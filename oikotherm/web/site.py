@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from datetime import date
 from typing import Any
 
@@ -11,8 +10,9 @@ from flask import Blueprint, jsonify, redirect, render_template, request, url_fo
 from ..core.errors import Refused
 from ..core.making.materials import parts, sticks
 from ..core.work.plan import WorkStep, move, plan
-from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, Verdict, judge, read_readings, test_pressure_bar
+from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
 from ..core.work.records import JointState, Record, joint_states, ticked
+from ..exchange.site import records_of, rig_of, state_mark, tests_of
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -27,15 +27,9 @@ prove_bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
 records_bp = Blueprint("records", __name__, url_prefix="/jobs/<uid>")
 
 
-def records_of(uid: str) -> list[Record]:
+def records_here(uid: str) -> list[Record]:
     """The records of a job as the core reads them."""
-    rows = records_store.of_job(db.get(), uid)
-    return [
-        Record(
-            r["uuid"], r["kind"], r["key"], r["label"], r["rev"], r["made_at"], r["by_role"], r["body"], r["corrects"]
-        )
-        for r in rows
-    ]
+    return records_of(db.get(), uid)
 
 
 @records_bp.app_template_global()
@@ -81,7 +75,7 @@ def take(uid: str) -> Any:
 @joints_bp.app_template_global()
 def joint_groups(frame: Frame) -> list[dict[str, Any]]:
     """The job's joints by method, each with its label and state; then those that are gone but have records."""
-    states = joint_states(records_of(frame.uid))
+    states = joint_states(records_here(frame.uid))
     groups: dict[str, list[dict[str, Any]]] = {}
     for joint in frame.design.fitted.joints.values():
         state = states.get(joint.key) or JointState(joint.key, "")
@@ -114,7 +108,7 @@ def index(uid: str) -> str:
 def plan_of(frame: Frame) -> dict[str, Any]:
     """The plan with ticks, hours, and the material list."""
     steps: tuple[WorkStep, ...] = plan(frame.design)
-    done = ticked(records_of(frame.uid))
+    done = ticked(records_here(frame.uid))
     return {
         "steps": steps, "titles": {step.key: step.title for step in steps}, "done": done, "hours": sum(step.minutes for step in steps) / 60, "count": sum(step.key in done for step in steps),
         "next": next((step for step in steps if step.key not in done), None),
@@ -149,60 +143,19 @@ def move_step(uid: str) -> Any:
 # --- Prove ---------------------------------------------------------------------------------------------------------------
 
 
-def state_mark(frame: Frame) -> str:
-    """Changes when a joint or its pipe does: a test speaks of the pipework it was made on."""
-    text = "|".join(f"{joint.key} {joint.method} {joint.pipe}" for joint in frame.design.fitted.joints.values())
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
-
-
-def rig_of(frame: Frame, resolution_bar: float) -> Rig:
-    """What a test of this job is about: pressure, water, the gas that gives, joints and how many are marked dry."""
-    states = joint_states(records_of(frame.uid))
-    joints = list(frame.design.fitted.joints)
-    dry = sum(states[key].yes("dry") for key in joints if key in states)
-    heating = frame.design.heating[0] if frame.design.heating else None
-    if heating is None or heating.vessel is None:
-        return Rig(1.5, resolution_bar, 20.0, 1.0, len(joints), dry)
-    pressure = test_pressure_bar(heating.vessel.hot_bar, heating.safety_bar)
-    vessel = heating.vessel_here_l or heating.vessel.chosen_l
-    gas = vessel * (heating.vessel.precharge_bar + 1) / (pressure + 1)
-    terms = heating.circuit.terms
-    return Rig(
-        pressure,
-        resolution_bar,
-        heating.volume_l,
-        gas,
-        len(joints),
-        dry,
-        terms.mass_fraction if terms.medium == "mpg" else 0.0,
-    )
-
-
-def verdict_of(record: Record) -> Verdict:
-    """The verdict on a kept test: from its readings and the rig it was made with."""
-    rig = record.body.get("rig")
-    try:
-        assert isinstance(rig, dict)
-        return judge(read_readings(str(record.body.get("readings", ""))), Rig(**rig))
-    except (AssertionError, TypeError, Refused) as error:
-        return Verdict("proves nothing", 0.0, 0.0, (f"the record cannot be read: {error}",), ())
-
-
 @prove_bp.app_template_global()
 def proof_of(frame: Frame) -> dict[str, Any]:
     """Tests made so far, what the next one takes, and the joints not yet seen dry."""
-    tests = [record for record in records_of(frame.uid) if record.kind == "test"]
-    mark = state_mark(frame)
+    records = records_here(frame.uid)
     rows = [
-        {"record": record, "verdict": verdict_of(record), "present": record.body.get("state") == mark}
-        for record in reversed(tests)
+        {"record": r, "verdict": verdict, "present": present} for r, verdict, present in tests_of(frame.design, records)
     ]
-    states = joint_states(records_of(frame.uid))
+    states = joint_states(records)
     waiting = [
         {"key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "method": joint.method, "pipe": joint.pipe}
         for joint in frame.design.fitted.joints.values() if joint.key not in states or not states[joint.key].yes("dry")
     ]  # fmt: skip
-    rig = rig_of(frame, 0.02)
+    rig = rig_of(frame.design, records, 0.02)
     return {
         "tests": rows, "waiting": waiting, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
         "today": date.today().isoformat(), "passed": bool(rows) and rows[0]["verdict"].outcome == "pass" and rows[0]["present"],
@@ -231,11 +184,11 @@ def keep_test(uid: str) -> Any:
                 "readings", text, "at least two lines: time, pressure, temperature", "2026-03-01T10:00, 1.85 bar, 18.5"
             )
         gauge = people_store.instrument(conn, form.get("gauge", ""))
-        rig = rig_of(frame, gauge["resolution_bar"])
+        rig = rig_of(frame.design, records_here(uid), gauge["resolution_bar"])
         fields = {name: getattr(rig, name) for name in Rig.__slots__}
         record = {
             "uuid": form.get("uuid", ""), "job": uid, "kind": "test", "key": "fill-and-leak", "label": "fill and leak", "rev": frame.rev, "made_at": now(),
-            "by_role": form.get("by_role", "site lead"), "body": {"readings": text, "gauge": gauge, "rig": fields, "state": state_mark(frame)},
+            "by_role": form.get("by_role", "site lead"), "body": {"readings": text, "gauge": gauge, "rig": fields, "state": state_mark(frame.design)},
         }  # fmt: skip
         with writing(conn):
             records_store.add(conn, record)

@@ -184,6 +184,7 @@ class Choose(Command):
     topic: str
     option: str
     reason: str | None = None
+    origin: Literal["firm", "job"] = "job"
 
 
 class PutCircuit(Command):
@@ -719,7 +720,7 @@ def _choose(edit: _Edit, c: Choose) -> Job:
     if c.option == topic.default[edit.job.practice] and not c.reason:
         choices.pop(c.topic, None)
     else:
-        choices[c.topic] = Choice(option=c.option, origin="job", reason=c.reason)
+        choices[c.topic] = Choice(option=c.option, origin=c.origin, reason=c.reason)
     return _checked(edit.job, choices=choices)
 
 

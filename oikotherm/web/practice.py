@@ -1,0 +1,145 @@
+"""House practice: the firm's way on each topic, with what a change would do; and Property: what stands where."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import date
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, url_for
+
+from ..core.context import Context
+from ..core.design import derive
+from ..core.errors import Refused
+from ..core.job.model import Choice, Job
+from ..core.practice import TOPICS, Topic
+from ..core.work.care import reminders
+from ..store import jobs as jobs_store
+from ..store.database import writing
+from . import db
+from .job import edit_job
+
+bp = Blueprint("practice", __name__)
+
+
+def firm_choices(conn: sqlite3.Connection) -> dict[str, str]:
+    """The firm's way by topic, where it has one."""
+    rows = conn.execute("SELECT name, value FROM setting WHERE name LIKE 'firm:%'").fetchall()
+    return {row["name"].removeprefix("firm:"): row["value"] for row in rows}
+
+
+def _topic(ident: str) -> Topic:
+    topic = TOPICS.get(ident)
+    if topic is None:
+        raise Refused("topic", ident, f"a topic such as {next(iter(TOPICS))}", next(iter(TOPICS)))
+    return topic
+
+
+def changed_joints(job: Job, topic: Topic, option: str) -> int:
+    """How many joints of a job get another method if this option comes from the firm."""
+    choices = dict(job.choices)
+    choices.pop(topic.id, None)
+    if option:
+        choices[topic.id] = Choice(option=option, origin="firm")
+    before = derive(job, Context()).fitted.joints
+    after = derive(job.model_copy(update={"choices": choices}), Context()).fitted.joints
+    return sum(after[key].method != joint.method for key, joint in before.items() if key in after)
+
+
+def _effect(topic: Topic, option: str) -> list[dict[str, Any]]:
+    conn = db.get()
+    found = []
+    for row in jobs_store.listing(conn):
+        at = jobs_store.head(conn, row["uid"])
+        choice = at.job.choices.get(topic.id)
+        own = choice.option if choice and choice.origin == "job" else ""
+        found.append(
+            {
+                "uid": at.uid,
+                "rev": at.rev,
+                "title": at.job.title,
+                "own": own,
+                "joints": 0 if own else changed_joints(at.job, topic, option),
+            }
+        )
+    return found
+
+
+def _page(error: Refused | None = None) -> str:
+    asked_topic, asked = request.values.get("topic", ""), request.values.get("option", "")
+    effect = []
+    if asked_topic and error is None:
+        topic = _topic(asked_topic)
+        if asked and topic.option(asked) is None:
+            raise Refused("option", asked, " or ".join(option.id for option in topic.options), topic.options[0].id)
+        effect = _effect(topic, asked)
+    return render_template(
+        "practice.html",
+        topics=TOPICS.values(),
+        firm=firm_choices(db.get()),
+        asked_topic="" if error else asked_topic,
+        asked=asked,
+        effect=effect,
+        error=error,
+    )
+
+
+@bp.get("/practice")
+def index() -> str:
+    """The topics; with a choice asked for, what it would change."""
+    return _page()
+
+
+@bp.post("/practice")
+def choose() -> Any:
+    """Make a choice the firm's, and an ordinary edit in each job that is ticked: undo works there."""
+    topic, option = _topic(request.form.get("topic", "")), request.form.get("option", "")
+    if option and topic.option(option) is None:
+        raise Refused("option", option, " or ".join(one.id for one in topic.options), topic.options[0].id)
+    conn = db.get()
+    with writing(conn):
+        if option:
+            conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"firm:{topic.id}", option))
+        else:
+            conn.execute("DELETE FROM setting WHERE name = ?", (f"firm:{topic.id}",))
+    late = []
+    for ticked in request.form.getlist("job"):
+        uid, _, rev = ticked.partition(":")
+        try:
+            practice = jobs_store.head(conn, uid).job.practice
+            edit_job(
+                uid,
+                int(rev),
+                [{"do": "choose", "topic": topic.id, "option": option or topic.default[practice], "origin": "firm"}],
+            )
+        except (jobs_store.Stale, jobs_store.NoJob, ValueError):
+            late.append(uid)
+    if late:
+        return _page(
+            Refused(
+                "job",
+                ", ".join(late),
+                "jobs nobody changed meanwhile; the firm's way is set, these were left alone",
+                "",
+            )
+        ), 409
+    return redirect(url_for(".index", done=topic.id), 303)
+
+
+@bp.get("/property")
+def property() -> str:  # noqa: A001 - the page's name
+    """Stations of all jobs by place, with serials and what comes round."""
+    conn = db.get()
+    places: dict[str, dict[str, Any]] = {}
+    for row in jobs_store.listing(conn):
+        at = jobs_store.head(conn, row["uid"])
+        design = db.design_of(at.uid, at.rev, at.job)
+        due = reminders(design, date.fromisoformat(at.made_at[:10]))
+        place = places.setdefault(at.job.place.strip().lower(), {"place": at.job.place, "jobs": [], "stations": []})
+        place["jobs"].append({"uid": at.uid, "title": at.job.title})
+        place["stations"] += [
+            {"uid": at.uid, "station": station, "reminders": [one for one in due if one.station == station.id]}
+            for station in at.job.stations
+            if station.state != "remove" and station.kind != "stub"
+        ]
+    return render_template("property.html", places=list(places.values()))

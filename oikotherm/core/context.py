@@ -14,8 +14,10 @@ class Context:
 
     catalogue: Catalogue = field(default_factory=standard)
     labels: tuple[tuple[str, str], ...] = ()
+    recorded: tuple[tuple[str, str, str, str], ...] = ()
+    """Joints with a record: (key, label, method, pipe) as they were when it was made."""
 
     @property
     def mark(self) -> str:
         """Changes whenever a derivation could: part of the cache key."""
-        return hashlib.sha256(repr(self.labels).encode()).hexdigest()[:12] if self.labels else "standard"
+        return hashlib.sha256(repr((self.labels, self.recorded)).encode()).hexdigest()[:12]

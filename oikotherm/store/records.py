@@ -38,11 +38,14 @@ def add(conn: sqlite3.Connection, record: dict[str, Any]) -> bool:
         return False
     sql = """INSERT INTO record (uuid, job, kind, key, label, rev, made_at, received_at, by_role, body, corrects)
              VALUES (:uuid, :job, :kind, :key, :label, :rev, :made_at, :received_at, :by_role, :body, :corrects)"""
-    conn.execute(sql, {**values, "received_at": now()})
+    try:
+        conn.execute(sql, {**values, "received_at": now()})
+    except (sqlite3.IntegrityError, sqlite3.InterfaceError, sqlite3.ProgrammingError, OverflowError) as error:
+        raise Refused("record", error, "fields of the right kind, of a job that is here", '"rev": 1') from None
     return True
 
 
 def of_job(conn: sqlite3.Connection, job: str, kind: str | None = None) -> list[dict[str, Any]]:
-    """The records of a job in the order received, corrections included."""
-    sql = "SELECT * FROM record WHERE job = ? AND (? IS NULL OR kind = ?) ORDER BY received_at, uuid"
+    """The records of a job in the order received (the clock is too coarse for those sent together), corrections included."""
+    sql = "SELECT * FROM record WHERE job = ? AND (? IS NULL OR kind = ?) ORDER BY rowid"
     return [{**dict(row), "body": json.loads(row["body"])} for row in conn.execute(sql, (job, kind, kind))]

@@ -12,6 +12,8 @@ from flask import current_app, g
 from ..core.context import Context
 from ..core.design import Design, derive
 from ..core.job.model import Job
+from ..core.work.records import joint_states
+from ..exchange.site import records_of
 from ..store import jobs as jobs_store
 from ..store.database import connect
 
@@ -35,7 +37,10 @@ def close(_: Any = None) -> None:
 
 
 def context_of(uid: str) -> Context:
-    return Context(labels=jobs_store.labels(get(), uid))
+    """The labels that are frozen and the joints that have records."""
+    states = joint_states(records_of(get(), uid)).values()
+    recorded = tuple((s.key, s.label, s.method, s.pipe) for s in states if s.yes("made") or s.yes("dry"))
+    return Context(labels=jobs_store.labels(get(), uid), recorded=recorded)
 
 
 def design_of(uid: str, rev: int, job: Job) -> Design:

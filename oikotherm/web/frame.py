@@ -41,6 +41,7 @@ STAGES = (
     Stage(8, "handover", "Hand over"),
 )
 STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "port-end", "long-piece", "size-open"), "make")
+STAGE_OF_RULE["record-changed"] = "joints"
 STAGE_OF_RULE |= dict.fromkeys(("section-over", "vessel-small", "left-out", "terms-assumed"), "sizes")
 Fragment = Callable[["Frame"], str]
 
@@ -58,8 +59,13 @@ class Frame:
         self.design: Design = db.design_of(uid, self.rev, self.job)
         self.can_undo = jobs_store.undo_target(conn, uid) is not None
         self.can_redo = jobs_store.redo_target(conn, uid) is not None
-        row = conn.execute("SELECT value FROM setting WHERE name = ?", (f"printed:{uid}",)).fetchone()
-        self.printed_rev = int(row[0]) if row else None
+        marks = {
+            row["name"]: int(row["value"])
+            for row in conn.execute(
+                "SELECT name, value FROM setting WHERE name IN (?, ?)", (f"printed:{uid}", f"packed:{uid}")
+            )
+        }
+        self.printed_rev, self.packed_rev = marks.get(f"printed:{uid}"), marks.get(f"packed:{uid}")
 
     @property
     def unit(self) -> str:
@@ -83,11 +89,12 @@ class Frame:
             "pace": paced
             and not any(f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in found),
             "sizes": any(heating.loads for heating in self.design.heating) and not counts.get("sizes"),
-            "joints": bool(self.design.fitted.joints) and not any(f.rule in ("no-figures", "port-end") for f in found),
+            "joints": bool(self.design.fitted.joints)
+            and not any(f.rule in ("no-figures", "port-end", "record-changed") for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
             "order": bool(steps) and all(step.key in done for step in steps),
             "prove": proof_of(self)["passed"],
-            "handover": bool(cuts) and not stops and self.printed_rev == self.rev,
+            "handover": bool(cuts) and not stops and self.packed_rev == self.rev,
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
 

@@ -66,13 +66,19 @@ def _attach(data: bytes, mimetype: str, name: str) -> Response:
 
 @bp.get("/pack.pdf")
 def pdf(uid: str) -> Response:
-    """The pack as PDF. The stage counts as filled once it was taken at the head without an open stop."""
+    """The pack as PDF."""
     frame = Frame(uid, "handover")
-    data = pack_pdf(frame.design, pack_for(frame))
+    return _attach(pack_pdf(frame.design, pack_for(frame)), "application/pdf", f"{uid}-pack.pdf")
+
+
+@bp.post("/pack.pdf")
+def make_pack(uid: str) -> Response:
+    """The pack as PDF, noted as handed over at this revision: the stage counts as filled when no stop is open."""
     conn = db.get()
     with writing(conn):
-        conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"printed:{uid}", str(frame.rev)))
-    return _attach(data, "application/pdf", f"{uid}-pack.pdf")
+        rev = jobs_store.head_rev(conn, uid)
+        conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"packed:{uid}", str(rev)))
+    return pdf(uid)
 
 
 @bp.get("/reminders.ics")

@@ -16,7 +16,7 @@ class SiteTest(BrowserCase):
 
     def records(self):
         with closing(sqlite3.connect(self.server.data / "oikotherm.sqlite")) as conn:
-            return conn.execute("SELECT kind, key, by_role, body FROM record ORDER BY received_at, uuid").fetchall()
+            return conn.execute("SELECT kind, key, by_role, body FROM record ORDER BY rowid").fetchall()
 
     def test_ticks_made_without_a_server_arrive_once(self):
         phone = self.phone

@@ -2,6 +2,7 @@
 
 import unittest
 
+from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
@@ -88,6 +89,18 @@ FAILING |= {
     "left-out": [circuit(FLOW, ""), circuit(output_w=0)],
     "terms-assumed": [circuit(said=False)],
 }
+PRESS = edit(circuit(), {"do": "choose", "topic": "metal-joining", "option": "press"})
+FAILING["record-changed"] = [PRESS, circuit()]
+RECORDED = Context(
+    recorded=(("i1/turn:in", "F1-02", "capillary", "cu-m 22"), ("i99/turn:in", "F1-77", "capillary", "cu-m 22"))
+)
+
+
+def derived(rule, made):
+    """The design of a failing job, with records where the rule is about them."""
+    return derive(made, RECORDED if rule == "record-changed" else None)
+
+
 PASSING = [
     circuit(),
     meets(GOOD),
@@ -111,7 +124,7 @@ class RulesTest(unittest.TestCase):
         for rule, jobs in FAILING.items():
             for number, made in enumerate(jobs):
                 with self.subTest(rule=rule, number=number):
-                    found = [finding for finding in derive(made).findings if finding.rule == rule]
+                    found = [finding for finding in derived(rule, made).findings if finding.rule == rule]
                     self.assertTrue(found)
                     self.assertTrue(
                         all(finding.says and finding.why and finding.source and finding.where for finding in found)

@@ -15,13 +15,20 @@ VIEWS = {
     "pace": ("/jobs/lockhouse/pace", DESK),
     "survey": ("/jobs/lockhouse/survey", DESK),
     "sizes": ("/jobs/lockhouse/sizes", DESK),
+    "joints": ("/jobs/lockhouse/joints", DESK),
     "make": ("/jobs/lockhouse/make", DESK),
+    "order": ("/jobs/lockhouse/order", DESK),
+    "prove": ("/jobs/lockhouse/prove", DESK),
     "handover": ("/jobs/lockhouse/handover", DESK),
     "sheet": ("/jobs/lockhouse/handover/sheet", DESK),
     "home": ("/", DESK),
     "bench": ("/bench/cut_length?pipe=cu-m+15&method=capillary&from=elbow&to=tee&centre_to_centre=500", DESK),
     "pace-phone": ("/jobs/lockhouse/pace", PHONE),
     "make-phone": ("/jobs/lockhouse/make", PHONE),
+    "joints-phone": ("/jobs/lockhouse/joints", PHONE),
+    "order-phone": ("/jobs/lockhouse/order", PHONE),
+    "prove-phone": ("/jobs/lockhouse/prove", PHONE),
+    "practice": ("/practice?topic=metal-joining&option=press", DESK),
 }
 
 

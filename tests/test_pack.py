@@ -232,6 +232,17 @@ class FirmTest(WebCase):
         for wrong in ({"topic": "tea"}, {"topic": "metal-joining", "option": "glue"}):
             self.assertEqual(self.client.post("/practice", data=wrong).status_code, 422)
 
+    def test_the_firms_minutes_change_the_plan(self):
+        def hours():
+            return self.client.get("/jobs/lockhouse/order").text.count(">60 <i>min</i>")
+
+        before = hours()
+        self.assertEqual(self.client.post("/practice/rates", data={"hang emitter": "1 h"}).status_code, 303)
+        self.assertEqual(hours(), before + 2)  # R1 and R3 are new
+        self.assertEqual(self.client.post("/practice/rates", data={"hang emitter": "long"}).status_code, 422)
+        self.client.post("/practice/rates", data={})
+        self.assertEqual(hours(), before)
+
     def test_property_gathers_stations_by_place(self):
         page = self.client.get("/property").text
         self.assertIn("Scullery, north wall", page)

@@ -17,7 +17,10 @@ class Context:
     recorded: tuple[tuple[str, str, str, str], ...] = ()
     """Joints with a record: (key, label, method, pipe) as they were when it was made."""
 
+    rates: tuple[tuple[str, float], ...] = ()
+    """The firm's own minutes, by what is done, over the typical ones."""
+
     @property
     def mark(self) -> str:
         """Changes whenever a derivation could: part of the cache key."""
-        return hashlib.sha256(repr((self.labels, self.recorded)).encode()).hexdigest()[:12]
+        return hashlib.sha256(repr((self.labels, self.recorded, self.rates)).encode()).hexdigest()[:12]

@@ -36,11 +36,17 @@ def close(_: Any = None) -> None:
         conn.close()
 
 
+def firm_rates() -> tuple[tuple[str, float], ...]:
+    """The firm's own minutes, by what is done."""
+    rows = get().execute("SELECT name, value FROM setting WHERE name LIKE 'rate:%' ORDER BY name").fetchall()
+    return tuple((row["name"].removeprefix("rate:"), float(row["value"])) for row in rows)
+
+
 def context_of(uid: str) -> Context:
     """The labels that are frozen and the joints that have records."""
     states = joint_states(records_of(get(), uid)).values()
     recorded = tuple((s.key, s.label, s.method, s.pipe) for s in states if s.yes("made") or s.yes("dry"))
-    return Context(labels=jobs_store.labels(get(), uid), recorded=recorded)
+    return Context(labels=jobs_store.labels(get(), uid), recorded=recorded, rates=firm_rates())
 
 
 def design_of(uid: str, rev: int, job: Job) -> Design:

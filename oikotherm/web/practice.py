@@ -13,7 +13,9 @@ from ..core.design import derive
 from ..core.errors import Refused
 from ..core.job.model import Choice, Job
 from ..core.practice import TOPICS, Topic
+from ..core.quantity import parse
 from ..core.work.care import reminders
+from ..core.work.plan import typical_rates
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
@@ -81,6 +83,8 @@ def _page(error: Refused | None = None) -> str:
         asked=asked,
         effect=effect,
         error=error,
+        typical=typical_rates(),
+        own=dict(db.firm_rates()),
     )
 
 
@@ -124,6 +128,30 @@ def choose() -> Any:
             )
         ), 409
     return redirect(url_for(".index", done=topic.id), 303)
+
+
+@bp.post("/practice/rates")
+def set_rates() -> Any:
+    """The firm's own minutes; an empty field goes back to the typical figure."""
+    wanted: dict[str, float] = {}
+    try:
+        for what, (typical, _) in typical_rates().items():
+            text = request.form.get(what, "").strip()
+            minutes = parse(text, "time", "min", field=what) / 60 if text else typical
+            if not 0 <= minutes <= 10_000:
+                raise Refused(what, text, "minutes from 0 to 10000", "12")
+            if text and minutes != typical:
+                wanted[what] = minutes
+    except Refused as error:
+        return _page(error), 422
+    conn = db.get()
+    with writing(conn):
+        conn.execute("DELETE FROM setting WHERE name LIKE 'rate:%'")
+        conn.executemany(
+            "INSERT INTO setting (name, value) VALUES (?, ?)",
+            [(f"rate:{what}", repr(minutes)) for what, minutes in wanted.items()],
+        )
+    return redirect(url_for(".index", done="rates") + "#rates", 303)
 
 
 @bp.get("/property")

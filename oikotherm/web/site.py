@@ -9,6 +9,7 @@ from flask import Blueprint, jsonify, redirect, render_template, request, url_fo
 
 from ..core.errors import Refused
 from ..core.making.materials import parts, sticks
+from ..core.work.place import place_words
 from ..core.work.plan import WorkStep, move, plan
 from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
 from ..core.work.records import JointState, Record, joint_states, ticked
@@ -77,12 +78,13 @@ def joint_groups(frame: Frame) -> list[dict[str, Any]]:
     """The job's joints by method, each with its label and state; then those that are gone but have records."""
     states = joint_states(records_here(frame.uid))
     groups: dict[str, list[dict[str, Any]]] = {}
+    lies = {piece.key: piece.place for piece in frame.design.fitted.pieces.values()}
     for joint in frame.design.fitted.joints.values():
         state = states.get(joint.key) or JointState(joint.key, "")
         changed = bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe)
         groups.setdefault(joint.method, []).append({
             "key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "pipe": joint.pipe, "method": joint.method,
-            "run": joint.run, "state": state, "changed": changed, "gone": False,
+            "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
         })  # fmt: skip
     rows = [{"method": method, "joints": found} for method, found in groups.items()]
     gone = [state for key, state in states.items() if key not in frame.design.fitted.joints]

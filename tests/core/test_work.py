@@ -7,7 +7,9 @@ from datetime import datetime, timedelta
 
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
+from oikotherm.core.job.ways import Vec
 from oikotherm.core.making.materials import parts, sticks
+from oikotherm.core.work.place import place_words
 from oikotherm.core.work.plan import move, plan
 from oikotherm.core.work.proof import Reading, Rig, judge, read_readings
 from oikotherm.core.work.proof import test_pressure_bar as pressure_to_hold_bar
@@ -124,6 +126,16 @@ class PlanTest(unittest.TestCase):
             design.job, {"do": "put_override", "override": {"target": "pipe:F1", "field": "minutes", "value": 90}}
         )
         self.assertEqual(next(step.minutes for step in plan(derive(made)) if step.key == "pipe:F1"), 90)
+
+
+class PlaceTest(unittest.TestCase):
+    def test_where_things_are_in_the_demo(self):
+        design = derive(demo())
+        for at, lies, words in (
+            ((5400, 100, 300), "view", "Tea room"), ((5400, 100, -150), "floor", "Tea room, under the floor"), ((2500, 0, 2900), "wall", "Sitting room, wall"),
+            ((8000, 5900, 1700), "", "Scullery"), ((20000, 0, 10), "", "Ground floor"),
+        ):  # fmt: skip
+            self.assertEqual(place_words(design, Vec(*at), lies), words)
 
 
 RIG = Rig(test_bar=2.0, resolution_bar=0.02, volume_l=60.0, gas_l=10.0, joints=5, dry=5)

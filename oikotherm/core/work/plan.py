@@ -47,10 +47,15 @@ class WorkStep:
 
 
 @functools.cache
-def rates() -> dict[str, float]:
-    """Minutes by what is done (typ); a job overrides a step's own with an override of its minutes."""
+def typical_rates() -> dict[str, tuple[float, str]]:
+    """Minutes by what is done, and for what unit (typ)."""
     text = resources.files("oikotherm.core").joinpath("data", "rates.csv").read_text("utf-8")
-    return {row["what"]: float(row["minutes"]) for row in csv.DictReader(text.splitlines())}
+    return {row["what"]: (float(row["minutes"]), row["unit"]) for row in csv.DictReader(text.splitlines())}
+
+
+def rates(design: Design) -> dict[str, float]:
+    """The minutes in force: the firm's where it has its own, else typical. A job overrides a single step's minutes."""
+    return {**{what: minutes for what, (minutes, _) in typical_rates().items()}, **dict(design.context.rates)}
 
 
 def plan(design: Design) -> tuple[WorkStep, ...]:
@@ -172,7 +177,7 @@ def _level_name(design: Design, ident: str) -> str:
 def _isolate(design: Design) -> Iterable[WorkStep]:
     if _heating(design):
         yield WorkStep(
-            "isolate", "isolate", "Make it safe", "supply, boiler", (), rates()["isolate"], (0,), "power proven dead and locked off, water and gas shut",
+            "isolate", "isolate", "Make it safe", "supply, boiler", (), rates(design)["isolate"], (0,), "power proven dead and locked off, water and gas shut",
             "Electrical isolation is proven dead by a competent person; gas is licensed work.", ("lock-off kit", "voltage tester"),
         )  # fmt: skip
 
@@ -187,7 +192,7 @@ def _drain(design: Design) -> Iterable[WorkStep]:
         if number:
             needs.append(Need(f"drain:{levels[number - 1]}", "air has to enter above before the water below can leave"))
         yield WorkStep(
-            f"drain:{level}", "drain", f"Drain {_level_name(design, level)}", level, tuple(needs), rates()["drain"], (1, number), "",
+            f"drain:{level}", "drain", f"Drain {_level_name(design, level)}", level, tuple(needs), rates(design)["drain"], (1, number), "",
             "Hot water scalds: let it cool first." if number == 0 else "", ("hose", "bleed key", "tub for what stays below"),
         )  # fmt: skip
 
@@ -199,7 +204,7 @@ def _hang(design: Design) -> Iterable[WorkStep]:
     for station in design.job.stations:
         if station.state != "new" or station.kind in ("stub", "tundish"):
             continue
-        rate = rates().get(f"hang {station.kind}", rates()["hang other"])
+        rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
         heavy = _heavy(station)
         title = f"{names.get(station.kind, 'Fit')} {station.id}"
         order = 0.0 if station.kind == "boiler" else 1.0
@@ -217,7 +222,7 @@ def _heavy(station: Station) -> bool:
 
 
 def _pipe(design: Design) -> Iterable[WorkStep]:
-    table = rates()
+    table = rates(design)
     drains = [
         Need(f"drain:{level}", "a pipe with water in it will not solder, and floods when cut")
         for level in _level_ids(design)
@@ -273,11 +278,11 @@ def _prove(design: Design) -> Iterable[WorkStep]:
         if s.state == "new" and s.kind not in ("stub", "tundish")
     )
     yield WorkStep(
-        "proof", "proof", "Prove it tight", "the whole circuit", (*needs, *hung), rates()["proof"], (4,), "passed before anything is boxed, boarded or lagged",
+        "proof", "proof", "Prove it tight", "the whole circuit", (*needs, *hung), rates(design)["proof"], (4,), "passed before anything is boxed, boarded or lagged",
         "Water under pressure: stand clear of open ends and caps.", ("test gauge", "hand pump", "tissue"),
     )  # fmt: skip
     yield WorkStep(
-        "fill", "fill", "Fill, dose and set the pressure", "filling point", (Need("proof", "inhibitor in a system that leaks is lost"),), rates()["fill"], (5,),
+        "fill", "fill", "Fill, dose and set the pressure", "filling point", (Need("proof", "inhibitor in a system that leaks is lost"),), rates(design)["fill"], (5,),
         "cold pressure as on the sizes page", "", ("hose", "inhibitor"),
     )  # fmt: skip
 
@@ -299,7 +304,7 @@ def _bleed(design: Design) -> Iterable[WorkStep]:
             needs.append(Need(f"bleed:{levels[number - 1]}", "air from below rises to where it was just let out"))
         names = ", ".join(station.id for station in here)
         yield WorkStep(
-            f"bleed:{level}", "bleed", f"Bleed {_level_name(design, level)}", names or level, tuple(needs), max(rates()["bleed"] * len(here), 2.0), (6, number),
+            f"bleed:{level}", "bleed", f"Bleed {_level_name(design, level)}", names or level, tuple(needs), max(rates(design)["bleed"] * len(here), 2.0), (6, number),
             "pump off; top up between levels", "", ("bleed key", "cloth"),
         )  # fmt: skip
 
@@ -317,13 +322,13 @@ def _finish(design: Design) -> Iterable[WorkStep]:
     if any(run.state == "new" and run.service == "heating" for run in design.job.runs):
         bleeds = tuple(Need(f"bleed:{level}", "a pump with air in it runs dry") for level in _level_ids(design))
         yield WorkStep(
-            "hot", "hot check", "Heat it and look at every joint hot", "the whole circuit", (*bleeds, Need("fill", "a dry boiler is lost")), rates()["hot check"], (7,),
+            "hot", "hot check", "Heat it and look at every joint hot", "the whole circuit", (*bleeds, Need("fill", "a dry boiler is lost")), rates(design)["hot check"], (7,),
             "cold pressure the same again afterwards", "Gas and combustion are for the licensed person. Hot metal and water scald.", ("torch lamp", "thermometer"),
         )  # fmt: skip
     needs = tuple(Need(f"pipe:{run.id}", "it is not done") for run in design.job.runs if run.state == "new")
     if needs:
         yield WorkStep(
-            "handover", "hand over", "Hand over", "customer", (*needs, Need("hot", "what was never hot may still weep")), rates()["hand over"], (8,),
+            "handover", "hand over", "Hand over", "customer", (*needs, Need("hot", "what was never hot may still weep")), rates(design)["hand over"], (8,),
             "", "", ("pack", "labels"),
         )  # fmt: skip
 

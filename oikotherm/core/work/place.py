@@ -1,0 +1,38 @@
+"""Where something is in the house, as one says it: level, room, how the pipe lies."""
+
+from __future__ import annotations
+
+from ..design import Design
+from ..job.ways import Vec
+
+BELOW_MM = 400.0  # pipe this far under a floor still belongs to that level
+
+
+def place_words(design: Design, at: Vec, lies: str = "") -> str:
+    """ "Tea room, floor" or "Ground floor": the room whose outline holds the point, else the level; then how the pipe lies."""
+    house = design.job.house
+    below = [level for level in house.levels if level.floor_mm - BELOW_MM <= at.z]
+    level = max(below, key=lambda one: one.floor_mm, default=None) or min(
+        house.levels, key=lambda one: one.floor_mm, default=None
+    )
+    if level is None:
+        return lies
+    room = next((room for room in house.rooms if room.level == level.id and _inside(room.outline, at.x, at.y)), None)
+    words = [room.name if room else level.name]
+    if at.z < level.floor_mm - 1:
+        words.append("under the floor")
+    elif lies and lies != "view":
+        words.append(lies)
+    return ", ".join(words)
+
+
+def _inside(outline: tuple[tuple[float, float], ...], x: float, y: float) -> bool:
+    """Whether a point lies in a polygon, its edge counted in: walls are where pipes are."""
+    found = False
+    for (x1, y1), (x2, y2) in zip(outline, outline[1:] + outline[:1], strict=True):
+        cross = (x2 - x1) * (y - y1) - (y2 - y1) * (x - x1)
+        if abs(cross) < 1e-6 and min(x1, x2) <= x <= max(x1, x2) and min(y1, y2) <= y <= max(y1, y2):
+            return True
+        if (y1 > y) != (y2 > y) and x < (x2 - x1) * (y - y1) / (y2 - y1) + x1:
+            found = not found
+    return found

@@ -7,8 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oikotherm.core.errors import Refused
+from oikotherm.core.job.identity import align
 from oikotherm.core.job.model import DIRS, DeviceItem, Leg, Lie, Pass, Pipe, PipeChange, Point, Remark, Run, Tee
-from oikotherm.core.job.notation import Style, align, item_text, parse_run, run_text
+from oikotherm.core.job.notation import Style, item_text, parse_run, run_text
 from tests.jobs import CATALOGUE, STYLE
 
 SAMPLE = "F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left"

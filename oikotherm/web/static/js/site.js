@@ -82,6 +82,7 @@ export function startSite(page) {
   };
   document.addEventListener("change", (event) => event.target.id === "role" && rememberRole());
   rememberRole();
+  keepReadings(page);
   // marks that still wait are shown as made
   for (const record of queue.waiting) {
     for (const [field, value] of Object.entries(record.body)) {
@@ -136,6 +137,18 @@ export function startSite(page) {
   window.addEventListener("offline", () => page.saved("no network", "lost"));
 }
 
+/** Readings typed and not yet kept survive the death of the tab; once the test is kept they are forgotten. */
+function keepReadings(page) {
+  const box = document.getElementById("readings");
+  if (!box) return;
+  const key = `oikotherm:readings:${page.uid}`;
+  if (location.hash === "#tests") localStorage.removeItem(key);
+  if (!box.value) box.value = localStorage.getItem(key) ?? "";
+  const keep = () => (box.value.trim() ? localStorage.setItem(key, box.value) : localStorage.removeItem(key));
+  box.addEventListener("input", keep);
+  box.addEventListener("kept", keep);
+}
+
 /** Put the reading just taken under the others, with the time. */
 function note() {
   const pressure = document.getElementById("one-pressure");
@@ -151,4 +164,5 @@ function note() {
   const box = document.getElementById("readings");
   box.value = `${box.value.trimEnd()}${box.value.trim() ? "\n" : ""}${now}, ${pressure.value.trim()}, ${temp.value.trim()}`.replace(/, $/, "");
   pressure.value = "";
+  box.dispatchEvent(new Event("kept"));
 }

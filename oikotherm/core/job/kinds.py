@@ -1,0 +1,225 @@
+"""The commands: what an edit can be asked to do. Frozen, closed models; acts.py does them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from ..quantity import PaceUnit, Practice
+from .model import (
+    XYZ,
+    AnchorText,
+    Circuit,
+    Compass,
+    Fact,
+    Id,
+    ItemId,
+    Level,
+    Override,
+    Station,
+    StationKindName,
+)
+
+
+class Command(BaseModel):
+    """Base of all commands: frozen, closed."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class SetJob(Command):
+    do: Literal["set_job"]
+    title: str | None = None
+    place: str | None = None
+    practice: Practice | None = None
+    pace_unit: PaceUnit | None = None
+
+
+class PutLevel(Command):
+    do: Literal["put_level"]
+    level: Level
+
+
+class RemoveLevel(Command):
+    do: Literal["remove_level"]
+    id: Id
+
+
+class AddStation(Command):
+    """A station of a kind with the ports and kits it usually comes with in the job's practice."""
+
+    do: Literal["add_station"]
+    kind: StationKindName
+    level: Id
+    at: XYZ
+    faces: Compass = "S"
+    id: Id | None = None
+    name: str = ""
+    state: Literal["new", "keep", "remove"] = "new"
+    data: dict[str, Any] = {}
+    end: str | None = None
+    """For a stub: its pipe."""
+    role: str | None = None
+    facing: Literal["left", "right", "out", "back", "up", "down"] | None = None
+
+
+class PutStation(Command):
+    do: Literal["put_station"]
+    station: Station
+
+
+class MoveStation(Command):
+    do: Literal["move_station"]
+    id: Id
+    by: XYZ
+
+
+class RemoveStation(Command):
+    do: Literal["remove_station"]
+    id: Id
+
+
+class PutRun(Command):
+    """Type a run: a new one, or `run` retyped. Items keep the identity of those they stand for."""
+
+    do: Literal["put_run"]
+    text: str
+    run: Id | None = None
+
+
+class RemoveRun(Command):
+    do: Literal["remove_run"]
+    id: Id
+
+
+class RetypeItem(Command):
+    """Type over one item: no text takes it out, several items may take its place."""
+
+    do: Literal["retype_item"]
+    run: Id
+    item: ItemId
+    text: str
+
+
+class InsertItem(Command):
+    """Put items in after another, or first."""
+
+    do: Literal["insert_item"]
+    run: Id
+    after: ItemId | None = None
+    text: str
+
+
+class SetLeg(Command):
+    do: Literal["set_leg"]
+    run: Id
+    item: ItemId
+    length_mm: Annotated[float, Field(ge=0, le=1e6)] | None
+    basis: Literal["taped", "drawn", "assumed"] = "taped"
+
+
+class SetPipe(Command):
+    do: Literal["set_pipe"]
+    run: Id
+    item: ItemId | None = None
+    code: str
+    size: str
+
+
+class SetStart(Command):
+    do: Literal["set_start"]
+    run: Id
+    start: AnchorText
+
+
+class SetFinish(Command):
+    do: Literal["set_finish"]
+    run: Id
+    finish: AnchorText | Literal["cap", "plug", "stub", "none"]
+
+
+class CloseTee(Command):
+    do: Literal["close_tee"]
+    run: Id
+    item: ItemId
+    closed: Literal["plug", "cap"] | None
+
+
+class PutTeeAt(Command):
+    """Put a tee on a run so far along from its start, measured along the pipe."""
+
+    do: Literal["put_tee_at"]
+    run: Id
+    at: str | float
+    name: Id | None = None
+
+
+class Choose(Command):
+    do: Literal["choose"]
+    topic: str
+    option: str
+    reason: str | None = None
+    origin: Literal["firm", "job"] = "job"
+
+
+class PutCircuit(Command):
+    do: Literal["put_circuit"]
+    circuit: Circuit
+
+
+class PutFact(Command):
+    do: Literal["put_fact"]
+    fact: Fact
+
+
+class PutOverride(Command):
+    do: Literal["put_override"]
+    override: Override
+
+
+class Waive(Command):
+    """Let a finding stand, with the reason that is printed."""
+
+    do: Literal["waive"]
+    rule: str
+    where: str
+    reason: str
+    by_role: str = "site lead"
+
+
+class Unwaive(Command):
+    do: Literal["unwaive"]
+    rule: str
+    where: str
+
+
+AnyCommand = Annotated[
+    SetJob
+    | PutLevel
+    | RemoveLevel
+    | AddStation
+    | PutStation
+    | MoveStation
+    | RemoveStation
+    | PutRun
+    | RemoveRun
+    | RetypeItem
+    | InsertItem
+    | SetLeg
+    | SetPipe
+    | SetStart
+    | SetFinish
+    | CloseTee
+    | PutTeeAt
+    | Choose
+    | PutCircuit
+    | PutFact
+    | PutOverride
+    | Waive
+    | Unwaive,
+    Field(discriminator="do"),
+]
+
+
+ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)

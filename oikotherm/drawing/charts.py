@@ -71,3 +71,46 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
     )
     parts.append("</svg>")
     return "".join(parts)
+
+
+def bend(points: list[list[float]], marks_mm: list[float], cut_mm: float, width: float = 460.0) -> str:
+    """A bent piece to scale, from its centre line [mm]: each mark with its distance from the square-cut end, along the pipe."""
+    xs, ys = [x for x, _ in points], [y for _, y in points]
+    room = width - 80
+    scale = room / max(max(xs) - min(xs), (max(ys) - min(ys)) * 1.2, 1.0)
+    height = (max(ys) - min(ys)) * scale + 96
+
+    def at(x: float, y: float) -> tuple[float, float]:
+        return 40 + (x - min(xs)) * scale, height - 48 - (y - min(ys)) * scale
+
+    line = "M" + "L".join(f"{number(x)} {number(y)}" for x, y in (at(*point) for point in points))
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart bend" viewBox="0 0 {number(width)} {number(height)}" role="img" '
+        f'aria-label="bent piece, cut {cut_mm:.0f} mm, marks at {", ".join(f"{mark:.0f}" for mark in marks_mm)} mm">',
+        f'<path class="tube" d="{line}"/><path class="axis" d="{line}"/>',
+    ]
+    for where, words in [*((mark, f"{mark:.0f}") for mark in marks_mm), (cut_mm, f"cut {cut_mm:.0f}")]:
+        (x, y), (dx, dy) = _along(points, where)
+        px, py = at(x, y)
+        parts.append(
+            f'<path class="mark" d="M{number(px - dy * 9)} {number(py - dx * 9)}L{number(px + dy * 9)} {number(py + dx * 9)}"/>'
+        )
+        parts.append(
+            f'<text x="{number(px + dy * 20)}" y="{number(py + dx * 20 + 4)}" text-anchor="middle">{escape(words)}</text>'
+        )
+    return "".join([*parts, "</svg>"])
+
+
+def _along(points: list[list[float]], distance: float) -> tuple[tuple[float, float], tuple[float, float]]:
+    """The point so far along a polyline, and the direction there."""
+    left = distance
+    way = (1.0, 0.0)
+    for (x1, y1), (x2, y2) in zip(points, points[1:], strict=False):
+        length = ((x2 - x1) ** 2 + (y2 - y1) ** 2) ** 0.5
+        if length < 1e-9:
+            continue
+        way = ((x2 - x1) / length, (y2 - y1) / length)
+        if left <= length + 1e-6:
+            return (x1 + way[0] * left, y1 + way[1] * left), way
+        left -= length
+    return (points[-1][0], points[-1][1]), way

@@ -147,6 +147,11 @@ def _errors(app: Flask) -> None:
     def too_large(_: Exception) -> Any:
         return _say("Too large", "Read a file above 8 MB, expected a job document of at most 8 MB.", 413)
 
+    @app.errorhandler(500)
+    def broken(_: Exception) -> Any:
+        words = "The program made a mistake here; what was stored is untouched. Go back, and if it happens again export the job and report it."
+        return _say("Something is wrong", words, 500)
+
     @app.errorhandler(CSRFError)
     def form_expired(_: CSRFError) -> Any:
         return _say(

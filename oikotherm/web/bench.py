@@ -9,6 +9,7 @@ from flask import Blueprint, jsonify, render_template, request
 
 from ..core.bench import TOOLS, Tool, find_tool
 from ..core.errors import Refused
+from ..drawing.charts import bend
 
 bp = Blueprint("bench", __name__)
 
@@ -26,6 +27,38 @@ def fields_of(tool: Tool) -> list[dict[str, Any]]:
             {"name": label, "description": field.description or "", "options": options, "required": field.is_required()}
         )
     return fields
+
+
+SHOWN = ("text", "working", "allowances", "centre_line", "items")
+
+
+def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
+    """What a result holds beside its chief figure: (name in words, value, unit)."""
+    found = []
+    units = {"mm": "mm", "deg": "°", "pa": "Pa", "l": "L", "bar": "bar", "w": "W", "k": "K"}
+    for name, value in (result or {}).items():
+        if name in SHOWN or value is None or value == []:
+            continue
+        words, _, tail = name.rpartition("_")
+        unit = (
+            "kg/s"
+            if name.endswith("kg_s")
+            else "m/s"
+            if name.endswith("m_s")
+            else "Pa/m"
+            if name.endswith("pa_m")
+            else units.get(tail, "")
+        )
+        label = (
+            name.removesuffix("_kg_s").removesuffix("_pa_m").removesuffix("_m_s")
+            if "/" in unit
+            else words
+            if unit
+            else name
+        )
+        text = ", ".join(str(one) for one in value) if isinstance(value, list) else str(value)
+        found.append((label.replace("_", " "), text, unit))
+    return found
 
 
 @bp.get("/bench")
@@ -50,8 +83,19 @@ def page(name: str) -> Any:
             error = refused
     else:
         typed = {key: str(value) for key, value in tool.example.items()}
+    drawing = (
+        bend(result["centre_line"], result["marks_mm"], result["cut_mm"]) if result and "centre_line" in result else ""
+    )
     html = render_template(
-        "bench.html", tools=TOOLS.values(), tool=tool, fields=fields, typed=typed, result=result, error=error
+        "bench.html",
+        tools=TOOLS.values(),
+        tool=tool,
+        fields=fields,
+        typed=typed,
+        result=result,
+        drawing=drawing,
+        figures=figures_of(result),
+        error=error,
     )
     return html, 422 if error else 200
 

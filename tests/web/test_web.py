@@ -8,6 +8,9 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from markupsafe import escape
+
+from oikotherm.core.bench import TOOLS
 from oikotherm.core.design import derive
 from oikotherm.core.job.document import read, write
 from oikotherm.exchange.cutlist import cut_rows
@@ -74,6 +77,15 @@ class PagesTest(WebCase):
                 response = self.client.get(path)
                 self.assertEqual(response.status_code, 404)
                 self.assertNotIn("Traceback", response.text)
+
+    def test_a_mistake_of_ours_is_a_calm_page(self):
+        self.app.config.update(PROPAGATE_EXCEPTIONS=False, TESTING=False)
+        self.app.logger.disabled = True
+        self.app.view_functions["home.keys"] = lambda: 1 / 0
+        response = self.client.get("/keys")
+        self.assertEqual(response.status_code, 500)
+        self.assertIn("what was stored is untouched", response.text)
+        self.assertNotIn("ZeroDivision", response.text)
 
     def test_other_names_for_this_server_are_turned_away(self):
         for host in ("evil.example", "127.0.0.1.evil.example", "10.0.0.1"):
@@ -289,6 +301,12 @@ class FormsTest(WebCase):
 
     def test_the_bench_page_and_the_api_are_the_same_tools(self):
         said = {"pipe": "cu-m 15", "method": "capillary", "from": "elbow", "to": "elbow", "centre_to_centre": "500"}
+        for tool in TOOLS.values():
+            shown = self.client.get(
+                f"/bench/{tool.name}", query_string={key: str(value) for key, value in tool.example.items()}
+            )
+            self.assertEqual(shown.status_code, 200, tool.name)
+            self.assertIn(str(escape(tool.run(tool.example)["text"])), shown.text)
         self.assertIn(">478 mm<", self.client.get("/bench/cut_length", query_string=said).text)
         self.assertEqual(self.client.post("/api/calc/cut_length", json=said).json["cut_mm"], 478)
         self.assertEqual(

@@ -1,0 +1,127 @@
+"""Bends, clips and joists against geometry by hand and the tables."""
+
+import math
+import unittest
+
+from oikotherm.core.bench import TOOLS, find_tool
+from oikotherm.core.errors import Refused
+from oikotherm.core.making import bends
+
+
+def calc(tool, **said):
+    return find_tool(tool).run(said)
+
+
+class BendTest(unittest.TestCase):
+    def test_one_square_bend_by_hand(self):
+        found = calc("bend90", first=300, second=400, radius=60)
+        self.assertAlmostEqual(found["cut_mm"], 300 + 400 - (120 - 30 * math.pi), places=2)
+        self.assertEqual(found["marks_mm"], [240])
+
+    def test_a_set_by_hand(self):
+        found = calc("offset", height=100, angle_deg=30, radius=60, before=300, after=250, spacing=80)
+        take = 60 * math.tan(math.radians(15))
+        arc = 60 * math.radians(30)
+        self.assertEqual((found["travel_mm"], found["run_mm"]), (200, 173.21))
+        self.assertAlmostEqual(found["straight_mm"], 200 - 2 * take, places=2)
+        self.assertAlmostEqual(found["marks_mm"][0], 300 - take, places=2)
+        self.assertAlmostEqual(found["marks_mm"][1], 300 - take + arc + 200 - 2 * take, places=2)
+        self.assertAlmostEqual(found["cut_mm"], 300 + 200 + 250 - 2 * (2 * take - arc), places=2)
+        self.assertAlmostEqual(found["shift_mm"], 80 * math.tan(math.radians(15)), places=2)
+
+    def test_the_centre_line_of_a_card_ends_where_its_legs_do(self):
+        # 12 chords a bend: the polyline is a hair inside the arc, its end is not
+        card = bends.offset(100, 30, 60, 300, 250)
+        x, y = card.centre_line()[-1]
+        self.assertAlmostEqual(x, 300 + 100 / math.tan(math.radians(30)) + 250, places=6)
+        self.assertAlmostEqual(y, 100, places=6)
+        x, y = bends.bend90(300, 400, 60).centre_line()[-1]
+        self.assertAlmostEqual(x, 300, places=6)
+        self.assertAlmostEqual(y, 400, places=6)
+        over = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300)
+        x, y = over.centre_line()[-1]
+        self.assertAlmostEqual(x, 600 + 2 * over.check_mm / math.tan(math.radians(30)), places=6)
+        self.assertAlmostEqual(y, 0, places=6)
+
+    def test_a_three_bend_crossover_clears_by_what_was_asked(self):
+        card = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300)
+        top = max(y for _, y in bends.crossover(40, 10, 15, 15, 30, 60, 300, 300).centre_line(400))
+        self.assertAlmostEqual(top + 15 - 15 / 2, 40 + 10, delta=0.05)  # underside of the pipe above the wall
+        flat = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300, 120)
+        self.assertAlmostEqual(flat.check_mm, 40 + 10 + 7.5 - 15, places=9)
+        self.assertEqual(len(flat.marks_mm), 4)
+        self.assertAlmostEqual(card.check_mm, 42.5 + 60 * (1 / math.cos(math.radians(30)) - 1), places=9)
+
+    def test_a_rolling_offset_is_a_set_of_the_diagonal(self):
+        found = calc("rolling_offset", height=90, spread=120, angle_deg=45, radius=60)
+        self.assertAlmostEqual(found["travel_mm"], 150 / math.sin(math.radians(45)), places=2)
+        self.assertAlmostEqual(found["roll_out_deg"], math.degrees(math.atan2(120, 90)), places=3)
+
+    def test_a_calibrated_bender_makes_its_test_piece_again(self):
+        for radius in (48.5, 60, 91.3):
+            cut = bends.bend90(310, 290, radius).cut_mm
+            found = calc("calibrate_bender", first=310, second=290, cut=cut)
+            self.assertAlmostEqual(found["radius_mm"], radius, places=2)
+            self.assertAlmostEqual(bends.bend90(310, 290, found["radius_mm"]).cut_mm, cut, delta=0.01)
+
+    def test_what_cannot_be_bent_is_refused(self):
+        for tool, said in (
+            ("offset", {"height": 10, "angle_deg": 45, "radius": 60}), ("offset", {"height": 100, "angle_deg": 90, "radius": 60}), ("bend90", {"first": 50, "second": 400, "radius": 60}),
+            ("crossover", {"obstacle_top": 5, "od": 15, "stand_off": 60, "angle_deg": 30, "radius": 60}), ("calibrate_bender", {"first": 300, "second": 300, "cut": 700}),
+            ("crossover", {"obstacle_top": 30, "od": 15, "stand_off": 15, "angle_deg": 60, "radius": 60}), ("offset", {"height": "x", "angle_deg": 30, "radius": 60}),
+        ):  # fmt: skip
+            with self.subTest(tool=tool, said=said), self.assertRaises(Refused):
+                calc(tool, **said)
+
+    def test_every_tool_works_on_its_own_example(self):
+        for tool in TOOLS.values():
+            with self.subTest(tool=tool.name):
+                self.assertTrue(tool.run(tool.example)["text"])
+                self.assertIn(tool.name, tool.help())
+
+
+class FixingTest(unittest.TestCase):
+    def test_clips_keep_the_distance_and_stand_near_the_ends(self):
+        for pipe, direction, most in (
+            ("cu-m 15", "horizontal", 1200),
+            ("cu-m 22", "vertical", 2400),
+            ("pb-m 22", "horizontal", 500),
+            ("mlc 20", "vertical", 1600),
+        ):
+            for length in (200, 310, 1500, 3000, 9999):
+                found = calc("clips", pipe=pipe, length=length, direction=direction)
+                at = found["at_mm"]
+                self.assertEqual(found["count"], len(at))
+                self.assertTrue(all(b - a <= most + 0.2 for a, b in zip(at, at[1:], strict=False)))
+                self.assertTrue(at[0] <= 150.1 and length - at[-1] <= 150.1)
+        self.assertEqual(
+            calc("clips", pipe="cu-m 15", length=3000)["count"], 4
+        )  # 150, then 2700 in gaps of at most 1200
+        with self.assertRaises(Refused):
+            calc("clips", pipe="csst EHD18", length=3000)
+
+    def test_joists_by_the_rules_of_each_practice(self):
+        hole = {"depth": 200, "span": 4000, "from_bearing": 1200, "size": 50}
+        self.assertTrue(calc("joist_hole", **hole)["allowed"])
+        for change, word in (
+            ({"size": 51}, "50 mm allowed"),
+            ({"from_bearing": 900}, "0.25 and 0.4"),
+            ({"from_edge": 70}, "centre line"),
+            ({"joist": "i-joist"}, "maker"),
+        ):
+            found = calc("joist_hole", **{**hole, **change})
+            self.assertFalse(found["allowed"])
+            self.assertIn(word, found["text"])
+        self.assertEqual(calc("joist_hole", **{**hole, "depth": 400})["most_mm"], 62.5)  # counts as 250
+        self.assertTrue(calc("joist_hole", kind="notch", depth=200, span=4000, from_bearing=600, size=25)["plate"])
+        self.assertFalse(calc("joist_hole", kind="notch", depth=200, span=4000, from_bearing=200, size=25)["allowed"])
+        american = {"practice": "north-american", "depth": "9.25 in", "span": "12 ft", "from_bearing": "6 ft"}
+        self.assertTrue(calc("joist_hole", **american, size="3 in")["allowed"])
+        self.assertFalse(calc("joist_hole", **american, size="3.2 in")["allowed"])
+        self.assertFalse(calc("joist_hole", **american, kind="notch", size="1 in")["allowed"])
+
+    def test_pace_reads_items_or_points_at_the_word(self):
+        self.assertEqual(calc("pace", text="w1850 [ISO] n 600")["canonical"], "W1850 [iso] N600")
+        with self.assertRaises(Refused) as caught:
+            calc("pace", text="W1850 X33")
+        self.assertEqual(caught.exception.where, (6, 9))

@@ -29,6 +29,8 @@ PAGES = (
     "/keys",
     "/licences",
     "/people",
+    "/practice?topic=metal-joining&option=press",
+    "/property",
     "/nothing",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
 CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"

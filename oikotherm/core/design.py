@@ -47,7 +47,7 @@ class Design:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        return find(self.job, self.fitted, self.context, self.heating)
+        return find(self.job, self.fitted, self.context, self.heating, self.flow)
 
     @cached_property
     def open_findings(self) -> tuple[Finding, ...]:

@@ -103,6 +103,17 @@ class RoundTripTest(unittest.TestCase):
             " ".join(item_text(item, STYLE) for item in run.items), 'D350 [iso] W7-1/2" U1.5m *T1 =cu-m 15 N?'
         )
 
+    def test_a_repeat_is_written_out_with_names_of_its_own(self):
+        for said, canonical in (
+            ("3x<W600 *> N200", "W600 *T1 W600 *T2 W600 *T3 N200"), ("2x< W600 [iso] >", "W600 [iso] W600 [iso]"), ('*T2 2x<W7 1/2" *>', '*T2 W7-1/2" *T1 W7-1/2" *T3'),
+            ("2x<N100 [check >] {floor}>", "N100 [check >] {floor} N100 [check >] {floor}"), ("0012x<N1>", " ".join(["N1"] * 12)),
+        ):  # fmt: skip
+            parsed = parse_run(f"from A.out cu-m 15: {said}", STYLE)
+            self.assertEqual(" ".join(item_text(item, STYLE) for item in parsed.items), canonical)
+        for said in ("3x<W600 *", "2x<N1 2x<N2>>", "9999x<N1 N2 N3>", "0x<N1>", "2x<N1 Q>"):
+            with self.subTest(said=said), self.assertRaises(Refused):
+                parse_run(f"from A.out cu-m 15: {said}", STYLE)
+
     def test_a_bare_star_takes_the_next_free_name(self):
         parsed = parse_run("from A.out cu-m 15: N1 * N1 *T1 N1 *", STYLE)
         self.assertEqual([item.name for item in parsed.items if isinstance(item, Tee)], ["T2", "T1", "T3"])
@@ -120,7 +131,7 @@ class RefusedTest(unittest.TestCase):
             ("F1 from A.out cu-m 22: W1850 X33 N2", "X33"), ("F1 from A.out cupper 22: W1", "cupper"), ("F1 from A.out cu-m 2o: W1", "2o"),
             ("F1 from A.out cu-m 22: W1 [iso W3", "[iso W3"), ("F1 from A.out cu-m 22: W1,5", "W1,5"), ("F1 from A.out cu-m 22: W5 N+30S5", "N+30S5"),
             ("F1 from A.out cu-m 22: W5 {roof}", "{roof}"), ("F1 from A.out cu-m 22: W5 (wall)", "(wall)"), ("F1 from A.out cu-m 22: W5 *T1 *T1", "*T1"),
-            ("F1 from A.out cu-m 22: W5 ~N50", "~N50"), ("F1 from A.out cu-m 22: 3x<W600 *>", "3x<W600"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
+            ("F1 from A.out cu-m 22: W5 ~N50", "~N50"), ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
             ("F1 from A.out cu-m 22: W", "W"), ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
         ):  # fmt: skip
             with self.subTest(text=text), self.assertRaises(Refused) as caught:

@@ -89,6 +89,9 @@ FAILING |= {
     "left-out": [circuit(FLOW, ""), circuit(output_w=0)],
     "terms-assumed": [circuit(said=False)],
 }
+FAILING["against-flow"] = [
+    circuit(FLOW.replace("D500", "D200 [check <] D300")), circuit(back=RETURN.replace("S1790", "S895 [filter F9 > handle U] S895")),
+]  # fmt: skip
 PRESS = edit(circuit(), {"do": "choose", "topic": "metal-joining", "option": "press"})
 FAILING["record-changed"] = [PRESS, circuit()]
 RECORDED = Context(
@@ -102,6 +105,8 @@ def derived(rule, made):
 
 
 PASSING = [
+    circuit(FLOW.replace("D500", "D200 [check >] D300"), RETURN.replace("S1790", "S895 [filter <] S895")),
+    circuit(FLOW.replace("D500", "D200 [check] D300")),
     circuit(),
     meets(GOOD),
     paced("F1 from A.out cu-m 15: U500 *T1 E500 -> cap", "F2 from F1.T1 cu-m 15: W400 -> stub"),

@@ -249,16 +249,50 @@ def _said(group: Sequence[Token]) -> str:
     return " ".join(token.text for token in group)
 
 
+def _repeated(body: Sequence[Token]) -> list[Token]:
+    """Write out what is said several times: 3x<W600 *> gives W600 * W600 * W600 *. Raises Refused.
+
+    Every copy points at the words it came from; a bare * takes the next free name each time.
+    """
+    found: list[Token] = []
+    at = 0
+    while at < len(body):
+        token = body[at]
+        opened = re.match(r"(\d{1,4})[xX]<", token.text)
+        if not opened:
+            found.append(token)
+            at += 1
+            continue
+        inside: list[Token] = []
+        first = Token(token.text[opened.end() :], token.start + opened.end(), token.end)
+        words = [*([first] if first.text else []), *body[at + 1 :]]
+        used = 1 if first.text else 0
+        for number, word in enumerate(words):
+            if re.match(r"\d+[xX]<", word.text):
+                raise Refused("repeat", word.text, "no repeat within a repeat", "3x<W600 *>", word.where)
+            ends = word.text.endswith(">") and word.text[0] not in "[({#"
+            kept = Token(word.text[:-1], word.start, word.end - 1) if ends else word
+            inside += [kept] if kept.text else []
+            if ends:
+                at += number + 1 + (1 - used)
+                break
+        else:
+            raise Refused("repeat", token.text, "a closing >", "3x<W600 *>", (token.start, body[-1].end))
+        times = int(opened[1])
+        if not 1 <= times <= MOST_ITEMS or len(inside) * times + len(found) > 3 * MOST_ITEMS:
+            raise Refused("repeat", token.text, f"from 1 to {MOST_ITEMS} items in all", "3x<W600 *>", token.where)
+        found += inside * times
+    return found
+
+
 def _join(body: Sequence[Token]) -> list[list[Token]]:
     """Put words together that say one item: a length in pieces, a pipe and its size, a tee and its plug."""
     groups: list[list[Token]] = []
-    for token in body:
+    for token in _repeated(body):
         last = groups[-1][0].text if groups else ""
         leg = groups and _leg_of(last) is not None
         number = token.text[0].isdigit() or token.text[0] in ".½¼¾" and token.text[1:2].isdigit()
-        if re.match(r"\d+[xX]<", token.text):
-            groups.append([token])
-        elif leg and (number or token.text.lower().rstrip("?") in _UNIT_WORDS or token.text == "?"):
+        if leg and (number or token.text.lower().rstrip("?") in _UNIT_WORDS or token.text == "?"):
             groups[-1].append(token)
         elif (
             last.startswith("=")
@@ -307,11 +341,11 @@ def _item(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style
         return Point(id=id_, name=word[1:].upper())
     if _leg_of(word) is not None:
         return _leg(group, id_, where, style)
-    if sign in "~^" or re.match(r"\d+[xX]<", word) or word.lower() == "twin":
+    if sign in "~^" or word.lower() == "twin":
         raise Refused(
             "item",
             word,
-            "legs and parts written out; sets, crossovers, twins and repeats cannot be typed yet",
+            "legs and parts written out; sets, crossovers and twins cannot be typed yet",
             "N50 W600 S50",
             where,
         )

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..catalogue.loader import size_order
-from ..job.model import Leg, Pipe, PipeChange, Run
+from ..job.model import DeviceItem, Leg, Pipe, PipeChange, Run
 from ..joints.fitted import Trouble
 from ..quantity import length_text
 from .registry import Remedy, Said, View, rule
@@ -253,3 +253,42 @@ def not_worked(view: View) -> Iterable[Said]:
             words.append("a twin")
         if words:
             yield Said((trace.run.id,), f"{trace.run.id} has {' and '.join(words)} that this version does not draw.")
+
+
+@rule(
+    "against-flow", "stop", "a part set against the flow",
+    "A check valve, filter or pump the wrong way round shuts the pipe or catches nothing: its arrow goes with the water.", "rule of the trade",
+)  # fmt: skip
+def against_flow(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    directional = {part for (part, _, _), row in view.context.catalogue.devices.items() if row.directional}
+    for key, node in work.nodes.items():
+        if node.kind != "device" or node.part not in directional or node.arrow == "none":
+            continue
+        flow = view.flow.get(work.arms[key].get("out", ""), 0)
+        if flow * (1 if node.arrow == "with" else -1) >= 0:
+            continue
+        run = view.job.run(node.run)
+        item = next((item for item in run.items if item.id == node.item), None) if run else None
+        if not isinstance(item, DeviceItem):
+            continue
+        sign = "<" if node.arrow == "with" else ">"
+        words = [
+            item.part,
+            item.name or "",
+            sign,
+            f"handle {item.handle}" if item.handle else "",
+            f"set {item.setting}" if item.setting else "",
+        ]
+        text = f"[{' '.join(word for word in words if word)}]"
+        remedy = Remedy(
+            "Turn it round",
+            ({"do": "retype_item", "run": node.run, "item": node.item, "text": text},),
+            f"{text} on {node.run}, with the water",
+        )
+        yield Said(
+            (node.run, key),
+            f"{node.run}: {item.part}{' ' + item.name if item.name else ''} stands against the flow.",
+            (remedy,),
+            node.at,
+        )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from ..context import Context
@@ -63,6 +63,8 @@ class View:
     fitted: Fitted
     context: Context
     heating: tuple[Heating, ...] = ()
+    flow: dict[str, int] = field(default_factory=dict)
+    """Straight key -> 1 with its pacing, -1 against, 0 not known."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,9 +94,11 @@ def rule(
     return keep
 
 
-def find(job: Job, fitted: Fitted, context: Context, heating: tuple[Heating, ...] = ()) -> tuple[Finding, ...]:
+def find(
+    job: Job, fitted: Fitted, context: Context, heating: tuple[Heating, ...] = (), flow: dict[str, int] | None = None
+) -> tuple[Finding, ...]:
     """All findings of a job: open stops first, then by rule and place in the document; waived ones last, with the reason."""
-    view = View(job, fitted, context, heating)
+    view = View(job, fitted, context, heating, flow or {})
     reasons = {(waiver.rule, waiver.where): waiver.reason for waiver in job.waivers}
     found = [
         Finding(

@@ -72,7 +72,7 @@ class Visitor:
         self.token = found[1]
 
     def get(self, path: str) -> str:
-        with self.opener.open(self.server.url + path, timeout=10) as response:
+        with self.opener.open(self.server.url + path, timeout=30) as response:
             return str(response.read().decode())
 
     def post(self, path: str, body: object) -> tuple[int, dict]:
@@ -81,7 +81,7 @@ class Visitor:
             {"Content-Type": "application/json", "X-CSRFToken": self.token, "Accept": "application/json"},
         )  # fmt: skip
         try:
-            with self.opener.open(request, timeout=10) as response:
+            with self.opener.open(request, timeout=30) as response:
                 return response.status, json.loads(response.read())
         except urllib.error.HTTPError as error:
             return error.code, json.loads(error.read())

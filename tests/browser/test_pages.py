@@ -116,7 +116,7 @@ class CrawlTest(BrowserCase):
             control.select_option(values[0])
         else:
             control.click()
-        for _ in range(40):
+        for _ in range(160):
             page.wait_for_timeout(50)
             try:
                 if given or page.evaluate(self.STATE) != before:

@@ -29,7 +29,7 @@ class SiteTest(BrowserCase):
         phone.locator("#queue", has_text="3 waiting").wait_for()
         self.assertEqual(phone.locator("#done-count").inner_text(), "3")
         self.server.start()
-        phone.locator("#queue:empty").wait_for(timeout=15_000, state="attached")
+        phone.locator("#queue:empty").wait_for(timeout=40_000, state="attached")
         phone.wait_for_timeout(5000)  # another round of the queue has nothing left to send
         found = self.records()
         self.assertEqual(

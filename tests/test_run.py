@@ -1,0 +1,20 @@
+"""The runner leaves no test out."""
+
+import unittest
+
+from tests.run import all_but_browser
+
+
+def names(suite):
+    for one in suite:
+        if isinstance(one, unittest.TestSuite):
+            yield from names(one)
+        else:
+            yield one.id()
+
+
+class RunTest(unittest.TestCase):
+    def test_both_parts_together_are_all_tests(self):
+        loader = unittest.defaultTestLoader
+        parts = [*names(all_but_browser(loader)), *names(loader.discover("tests/browser", top_level_dir="."))]
+        self.assertEqual(sorted(parts), sorted(names(loader.discover("tests", top_level_dir="."))))

@@ -38,8 +38,8 @@ class JourneyTest(BrowserCase):
         page.keyboard.type("Canal cottage, one radiator")
         page.keyboard.press("Enter")
         page.wait_for_url("**/survey")
-        self.station("heat", name="Kitchen, north wall", east="2000", north="3000", output="12 kW")
-        self.station("panel", name="Hall", east="500", north="0", output="1.5 kW")
+        self.station("", name="Kitchen, north wall", east="2000", north="3000", output="12 kW")
+        self.station("p", name="Hall", east="500", north="0", output="1.5 kW")
         uid = page.url.split("/")[4]
         self.tab_to("#R1 > summary", 200)
         page.keyboard.press("Enter")

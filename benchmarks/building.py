@@ -31,7 +31,10 @@ def building(emitters: int = 300) -> Job:
     def station(id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str) -> None:
         row = standard().stations[kind]
         ports = station_ports(standard(), kind, "british", row.width_mm, row.height_mm)
-        stations.append({"id": id_, "kind": kind, "level": level, "at": at, "faces": faces, "ports": ports})
+        data = {"output_w": 1000.0} if kind == "emitter" else {}
+        stations.append(
+            {"data": data, "id": id_, "kind": kind, "level": level, "at": at, "faces": faces, "ports": ports}
+        )
 
     def run(text: str, role: str) -> None:
         nonlocal next_item
@@ -48,19 +51,18 @@ def building(emitters: int = 300) -> Job:
     station("BLR", "boiler", "L0", (0, 4000, 1000), "S")
     for letter, role, side, port, back in (("F", "flow", "left", "flow", 0), ("RT", "return", "right", "return", 60)):
         rises = " ".join(f"*S{n} U2800" for n in range(storeys - 1)) + f" *S{storeys - 1} U300 -> cap"
-        run(f"{letter}0 from BLR.{port} cu-m 22: U110 S{500 + back} {rises}", role)
+        run(f"{letter}0 from BLR.{port} cu-m 22: U{110 + back} S{500 + back} {rises}", role)
         for n in range(storeys):
             count = min(ROW, emitters - n * ROW)
             main = f"{letter}{n + 1}"
-            legs = " ".join(f"E{2200} *T{k}" for k in range(count))
+            legs = " ".join(f"E{2200 if k else 2000 if back else 2540} *T{k}" for k in range(count))
             run(f"{main} from {letter}0.S{n} cu-m 22: {legs} E300 -> cap", role)
             for k in range(count):
                 emitter = f"R{n * ROW + k + 1}"
                 if letter == "F":
                     station(emitter, "emitter", f"L{n}", (1700 + 2200 * k, 0, 150), "N")
-                way = "E" if letter == "F" else "W"
                 run(
-                    f"{letter}B{n * ROW + k + 1} from {main}.T{k} cu-m 15: S900 [iso] S? D1900 (floor 22) {way}? U? -> {emitter}.{side}",
+                    f"{letter}B{n * ROW + k + 1} from {main}.T{k} cu-m 15: S900 [iso] S? D{1900 + back} (floor 22) W? U? -> {emitter}.{side}",
                     role,
                 )
     found = {"house": {"levels": levels}, "stations": stations, "runs": runs, "next_item": next_item}

@@ -38,6 +38,13 @@ def _read_job(path: str) -> Any:
         ) from None
 
 
+def _text(path: str) -> str:
+    try:
+        return Path(path).read_text("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise Refused("file", path, f"a text file that can be read ({error})", "settings.json") from None
+
+
 def _print(found: Any) -> None:
     print(json.dumps(found, ensure_ascii=False, indent=1))
 
@@ -55,7 +62,11 @@ def serve(args: argparse.Namespace) -> int:
         host = args.host if args.host != "127.0.0.1" else "0.0.0.0"
     elif args.host not in ("127.0.0.1", "localhost", "::1"):
         raise Refused("host", args.host, "a loopback address; with --lan and a passphrase also others", "127.0.0.1")
+    import gc
+
     import waitress
+
+    gc.set_threshold(100_000, 20, 50)  # a derived house is many small objects that live until the next edit
 
     from .web import create_app
 
@@ -146,11 +157,20 @@ def takeoff(args: argparse.Namespace) -> int:
 
 
 def size(args: argparse.Namespace) -> int:
-    """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel."""
+    """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel; or a circuit as it runs at given settings."""
     from .core.design import derive
+    from .exchange.simulation import run
     from .exchange.sizes import sizes_of
 
     design = derive(_read_job(args.job))
+    if args.simulate:
+        text = sys.stdin.read() if args.simulate == "-" else _text(args.simulate)
+        try:
+            said = json.loads(text)
+        except ValueError as error:
+            raise Refused("settings", str(error), "one JSON object", '{"emitters": {"R1": {"trv": 0}}}') from None
+        _print({"job": design.job.uid, "title": design.job.title, **run(design, said)})
+        return 0
     _print({"job": design.job.uid, "title": design.job.title, "circuits": sizes_of(design)})
     return 0
 
@@ -277,7 +297,12 @@ def parser() -> argparse.ArgumentParser:
         "--fresh", action="store_true", help="put the demo jobs back as they were"
     )
     add("check", check).add_argument("job", help="job document")
-    add("size", size).add_argument("job", help="job document")
+    sized = add("size", size)
+    sized.add_argument("job", help="job document")
+    sized.add_argument("--service", choices=("heating",), default="heating", help="what is sized")
+    sized.add_argument(
+        "--simulate", metavar="FILE", help="settings as JSON (- for standard input): run the circuit instead"
+    )
     cut = add("takeoff", takeoff)
     cut.add_argument("job", help="job document")
     cut.add_argument("--csv", action="store_true", help="CSV in place of JSON")

@@ -24,10 +24,11 @@ VIEWS = {
     "home": ("/", DESK),
     "bench": ("/bench/cut_length?pipe=cu-m+15&method=capillary&from=elbow&to=tee&centre_to_centre=500", DESK),
     "pace-phone": ("/jobs/lockhouse/pace", PHONE),
-    "make-phone": ("/jobs/lockhouse/make", PHONE),
     "joints-phone": ("/jobs/lockhouse/joints", PHONE),
     "order-phone": ("/jobs/lockhouse/order", PHONE),
     "prove-phone": ("/jobs/lockhouse/prove", PHONE),
+    "finder": ("/bench/transition?from=mlc+26+pipe&to=fe-press+22+pipe&undo=on&practice=continental", DESK),
+    "joint-card": ("/bench/recipe?method=compression-plastic&pipe=pb-m+22", DESK),
     "practice": ("/practice?topic=metal-joining&option=press", DESK),
 }
 

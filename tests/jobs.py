@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from oikotherm.core.catalogue import standard
 from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
-from oikotherm.core.job.document import blank, read_as
-from oikotherm.core.job.model import Job, Station
+from oikotherm.core.job.document import blank, read, read_as
+from oikotherm.core.job.model import Choice, Job, Station
 from oikotherm.core.job.notation import Style
 from oikotherm.demo import documents
 
@@ -16,8 +17,10 @@ CATALOGUE = standard()
 STYLE = Style(CATALOGUE)
 
 
-def job(practice: str = "british", unit: str = "mm") -> Job:
-    return blank("test-job", "Test job", practice, unit)
+def job(practice: str = "british", unit: str = "mm", turns: str = "fittings") -> Job:
+    """An empty job. turns: an option of the topic changes-of-direction; with fittings every corner can be reckoned by table."""
+    made = blank("test-job", "Test job", practice, unit)
+    return made.model_copy(update={"choices": {"changes-of-direction": Choice(option=turns, origin="job")}})
 
 
 def edit(start: Job, *commands: dict[str, Any]) -> Job:
@@ -36,10 +39,12 @@ def station(id_: str, ports: list[dict[str, Any]], kind: str = "stub", faces: st
     return {"do": "put_station", "station": made}
 
 
-def paced(*texts: str, end: str = "comp-cu 15 socket", practice: str = "british", unit: str = "mm") -> Job:
+def paced(
+    *texts: str, end: str = "comp-cu 15 socket", practice: str = "british", unit: str = "mm", turns: str = "fittings"
+) -> Job:
     """A job with one port A.out at the origin (house x, y, z = 0) and the runs given."""
     first = station("A", [port("out", end, (0, 0, 0))])
-    return edit(job(practice, unit), first, *({"do": "put_run", "text": text} for text in texts))
+    return edit(job(practice, unit, turns), first, *({"do": "put_run", "text": text} for text in texts))
 
 
 def design(*texts: str, **more: Any) -> Design:
@@ -47,7 +52,13 @@ def design(*texts: str, **more: Any) -> Design:
 
 
 def demo() -> Job:
-    return next(found for found in documents() if found.uid == "lockhouse")
+    """The first part of the Lockhouse: boiler, three radiators on two levels; RT3 misses its radiator by 15 mm."""
+    return read((Path(__file__).parent / "data" / "first-part.oikotherm.json").read_bytes())
+
+
+def whole(uid: str = "lockhouse") -> Job:
+    """A demo job that ships with the program."""
+    return next(found for found in documents() if found.uid == uid)
 
 
 FLOW = "F1 from BLR.flow cu-m 22: U300 W443 [vent] W400 D500 [safety-valve set 3] D1390 S2790 =cu-m 15 U71 -> R1.left"
@@ -72,4 +83,7 @@ def circuit(
     radiator = {"do": "add_station", "kind": "emitter", "level": "L0", "at": (500, 0, 150), "faces": "N", "data": data}
     terms = {"do": "put_circuit", "circuit": {"id": "CH", "source": "BLR", "flow_c": 75, "return_c": 65}}
     texts = [{"do": "put_run", "text": text} for text in (flow, back) if text]
-    return edit(job(), boiler, radiator, *([terms] if said else []), *texts, *more)
+    made = edit(job(), boiler, radiator, *([terms] if said else []))
+    source = made.stations[0].model_dump(exclude_none=True)
+    source["brings"] = {**source.get("brings", {}), "drains": True}
+    return edit(made, {"do": "put_station", "station": source}, *texts, *more)

@@ -1,6 +1,6 @@
 """Runs ruff, mypy and all tests, and says at the end how many passed and failed. Arguments: test modules to run alone.
 
-The browser tests run beside the others, in a process of their own: a browser leaves a core idle most of the time.
+The tests of all pages run beside the others, in a process of their own; what else needs a browser comes after them: two cores, two halves.
 """
 
 from __future__ import annotations
@@ -11,6 +11,8 @@ import sys
 import time
 import unittest
 
+PAGES = ["tests.browser.test_pages"]
+BROWSER = [f"tests.browser.test_{name}" for name in ("journey", "joints", "pace", "site", "walk")]
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -50,33 +52,34 @@ def run(suite: unittest.TestSuite) -> tuple[int, int]:
     return result.passed, failed if result.testsRun else failed + 1
 
 
-def all_but_browser(loader: unittest.TestLoader) -> unittest.TestSuite:
+def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
     suite = unittest.TestSuite(loader.discover(room.replace(".", "/"), top_level_dir=".") for room in ROOMS)
     suite.addTests(
         loader.loadTestsFromNames(
             ["tests.test_layers", "tests.test_cli", "tests.test_kill", "tests.test_pack", "tests.test_run"]
         )
     )
+    suite.addTests(loader.loadTestsFromNames(BROWSER))
     return suite
 
 
 def main() -> int:
     only = sys.argv[1:]
     loader = unittest.defaultTestLoader
-    if only == ["--browser"]:
-        passed, failed = run(loader.discover("tests/browser", top_level_dir="."))
+    if only == ["--pages"]:
+        passed, failed = run(loader.loadTestsFromNames(PAGES))
     elif only:
         passed, failed = run(loader.loadTestsFromNames(only))
     else:
         checks = [tool("ruff", "check", "."), tool("ruff", "format", "--check", "-q", "."), tool("mypy")]
         beside = subprocess.Popen(
-            [sys.executable, "-m", "tests.run", "--browser"],
+            [sys.executable, "-m", "tests.run", "--pages"],
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
         )
-        passed, failed = run(all_but_browser(loader))
-        print("== browser tests", flush=True)
+        passed, failed = run(all_but_pages(loader))
+        print("== all pages", flush=True)
         said, _ = beside.communicate()
         print(said)
         found = re.search(r"^(\d+) passed, (\d+) failed$", said, re.MULTILINE)

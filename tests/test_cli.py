@@ -11,7 +11,7 @@ from oikotherm.core.bench import TOOLS
 from oikotherm.core.design import derive
 from oikotherm.exchange.cutlist import cut_csv, cut_rows
 from oikotherm.exchange.sizes import sizes_of
-from tests.jobs import demo
+from tests.jobs import whole
 
 ROOT = Path(__file__).parents[1]
 LOCKHOUSE = str(ROOT / "oikotherm" / "demo" / "lockhouse.oikotherm.json")
@@ -26,14 +26,27 @@ def cli(*words, said=None):
 class CommandLineTest(unittest.TestCase):
     def test_takeoff_is_the_cut_list_of_the_pages(self):
         self.assertEqual(
-            json.loads(cli("takeoff", LOCKHOUSE).stdout)["cuts"], json.loads(json.dumps(cut_rows(derive(demo()))))
+            json.loads(cli("takeoff", LOCKHOUSE).stdout)["cuts"], json.loads(json.dumps(cut_rows(derive(whole()))))
         )
-        self.assertEqual(cli("takeoff", LOCKHOUSE, "--csv").stdout, cut_csv(derive(demo())))
+        self.assertEqual(cli("takeoff", LOCKHOUSE, "--csv").stdout, cut_csv(derive(whole())))
 
     def test_size_is_the_sizes_of_the_page(self):
         circuits = json.loads(cli("size", LOCKHOUSE).stdout)["circuits"]
-        self.assertEqual(circuits, json.loads(json.dumps(sizes_of(derive(demo())))))
-        self.assertEqual(circuits[0]["index"], "R1")
+        self.assertEqual(circuits, json.loads(json.dumps(sizes_of(derive(whole())))))
+        self.assertEqual(circuits[0]["index"], "R3")
+
+    def test_size_runs_a_circuit_at_given_settings(self):
+        with tempfile.TemporaryDirectory() as folder:
+            settings = Path(folder) / "settings.json"
+            settings.write_text('{"emitters": {"R1": {"trv": 0}}, "flow_c": 55}')
+            found = json.loads(cli("size", LOCKHOUSE, "--service", "heating", "--simulate", str(settings)).stdout)
+            self.assertEqual(next(one for one in found["emitters"] if one["id"] == "R1")["flow_kg_s"], 0.0)
+            self.assertTrue(found["residuals"]["converged"])
+            self.assertLess(found["residuals"]["energy_share"], 0.001)
+            settings.write_text('{"emitters": {"R1": {"trv": 3}}}')
+            done = cli("size", LOCKHOUSE, "--simulate", str(settings))
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("/emitters/R1/trv", json.loads(done.stderr)["error"]["where"])
 
     def test_check_tells_stops_by_its_status(self):
         done = cli("check", LOCKHOUSE)

@@ -1,4 +1,4 @@
-"""What a derivation needs beside the job: the catalogue (later also the fitting book and the van)."""
+"""What a derivation needs beside the job: the catalogue with the fitting book laid over it, labels, records, rates."""
 
 from __future__ import annotations
 
@@ -23,4 +23,6 @@ class Context:
     @property
     def mark(self) -> str:
         """Changes whenever a derivation could: part of the cache key."""
-        return hashlib.sha256(repr((self.labels, self.recorded, self.rates)).encode()).hexdigest()[:12]
+        return hashlib.sha256(repr((self.labels, self.recorded, self.rates, self.catalogue.mark)).encode()).hexdigest()[
+            :12
+        ]

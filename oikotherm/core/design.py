@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cached_property
 
+from .catalogue.measured import BookRow, overlay
 from .context import Context
+from .heating.simulate import Settings, Simulation, balance, simulate
 from .heating.sizes import Heating, size_heating
 from .job.model import Job
 from .job.notation import Style, run_text
@@ -13,7 +16,7 @@ from .joints.fitted import Fitted
 from .labels import label_all
 from .making.cut import Cut, cuts
 from .pipework.direction import flow_directions
-from .pipework.trace import Pipework, trace
+from .pipework.trace import Pipework, standing, trace
 from .rules import Finding, find
 
 
@@ -22,6 +25,9 @@ class Design:
 
     def __init__(self, job: Job, context: Context) -> None:
         self.job = job
+        if job.measured:
+            rows = [BookRow(row.part, row.field, row.value, row.on) for row in job.measured]
+            context = replace(context, catalogue=overlay(context.catalogue, rows))
         self.context = context
 
     @cached_property
@@ -29,8 +35,14 @@ class Design:
         return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
 
     @cached_property
-    def pipework(self) -> Pipework:
+    def traced(self) -> Pipework:
+        """All pipe of the job, with what goes."""
         return trace(self.job, self.context.catalogue)
+
+    @cached_property
+    def pipework(self) -> Pipework:
+        """The pipe that is there when the job is done."""
+        return standing(self.job, self.traced)
 
     @cached_property
     def fitted(self) -> Fitted:
@@ -69,6 +81,18 @@ class Design:
     def joint_labels(self) -> dict[str, str]:
         order = ((joint.key, joint.run) for joint in self.fitted.joints.values())
         return label_all(order, dict(self.context.labels), pieces=False)
+
+    @cached_property
+    def running(self) -> dict[str, Simulation]:
+        """Heat source id -> its circuit balanced and running as designed; circuits without emitters are left out."""
+        found = {}
+        for heating in self.heating:
+            if heating.loads:
+                settings = Settings({one.station: one.setting for one in balance(heating)})
+                found[heating.circuit.source.id] = simulate(
+                    self.job, self.fitted, self.context.catalogue, heating, settings
+                )
+        return found
 
     @cached_property
     def texts(self) -> dict[str, str]:

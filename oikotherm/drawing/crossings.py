@@ -54,13 +54,13 @@ class Grid:
 
 
 def gaps(
-    segments: Sequence[tuple[XY, XY, float, float]], gap: float, cell: float = 40.0
+    segments: Sequence[tuple[XY, XY, float, float]], gap: float
 ) -> tuple[dict[int, list[tuple[float, float]]], int]:
     """For each segment (start, end, nearness there and there): the shares of it to leave out; and the crossings counted.
 
     At each crossing the farther one is broken over `gap` sheet units; equally near ones (they touch) are not.
     """
-    grid = Grid(cell)
+    grid = Grid(min(40.0, max(5.0, 600.0 / max(len(segments), 1) ** 0.5)))
     found: dict[int, list[tuple[float, float]]] = defaultdict(list)
     count = 0
     for index, (a, b, near_a, near_b) in enumerate(segments):

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..core.design import Design
 from ..core.job.model import Leg, Station
 from ..core.job.ways import DIRECTIONS, Vec
-from ..core.joints.fitted import Fitting, Piece
+from ..core.joints.fitted import Fitted, Fitting, Piece
+from ..core.making.bends import tangent_mm
+from ..core.making.holes import joist_lines
 from ..core.pipework.trace import station_point
 from ..core.quantity import length_text
 from ..core.rules.ends import vector_words
 from .crossings import gaps, remains
-from .placing import Wish, around, beside, place, size
+from .placing import Wish, apart, around, beside, place, size
 from .projection import Projection
 from .scene import XY, Box, Label, Scene, Stroke, Symbol
 
@@ -24,7 +26,9 @@ _BODY = {"emitter": (1000, 600, 100), "boiler": (420, 650, 320)}
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place; measures: lengths and names of points."""
+    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place; measures: lengths and names of points;
+    levels, services: only these, all when empty; dimensions: lines of measure with the length of every leg, in place of the plain measures;
+    mm_per_m: the scale of a sheet whose unit is the millimetre (20: 1 to 50), None to fit; head: room left free at the top."""
 
     projection: Projection = Projection()
     width: float = 960.0
@@ -33,6 +37,11 @@ class Look:
     findings: bool = True
     pipes: bool = True
     measures: bool = True
+    levels: frozenset[str] = frozenset()
+    services: frozenset[str] = frozenset()
+    dimensions: bool = False
+    mm_per_m: float | None = None
+    head: float = MARGIN
 
 
 class _Sheet:
@@ -44,9 +53,11 @@ class _Sheet:
         left, right = min(x for x, _ in flat), max(x for x, _ in flat)
         top, bottom = min(y for _, y in flat), max(y for _, y in flat)
         wide, high = max(right - left, 500.0), max(bottom - top, 500.0)
-        self.scale = min((look.width - 2 * MARGIN) / wide, (look.height - 2 * MARGIN) / high)
+        self.scale = min((look.width - 2 * MARGIN) / wide, (look.height - look.head - MARGIN) / high)
+        if look.mm_per_m:
+            self.scale = look.mm_per_m / 1000
         self.dx = look.width / 2 - (left + right) / 2 * self.scale
-        self.dy = look.height / 2 - (top + bottom) / 2 * self.scale
+        self.dy = (look.height + look.head - MARGIN) / 2 - (top + bottom) / 2 * self.scale
 
     def at(self, point: Vec) -> XY:
         x, y = self.flat(point)
@@ -81,34 +92,139 @@ def station_corners(station: Station, floor_mm: float) -> list[Vec]:
     ]
 
 
+MOST_BADGES = 40
+MANY_PIECES = 700
+UNDER_FLOOR_MM = 350.0  # what lies this far below a floor is drawn with it: joists and screed
+
+
+def bands(design: Design, levels: frozenset[str]) -> list[tuple[float, float]]:
+    """Heights [mm] that belong to these levels: from the joists below a floor to those below the next."""
+    floors = sorted(design.job.house.levels, key=lambda level: level.floor_mm)
+    found = []
+    for n, level in enumerate(floors):
+        if level.id in levels:
+            low = level.floor_mm - UNDER_FLOOR_MM if n else -1e9
+            found.append((low, floors[n + 1].floor_mm - UNDER_FLOOR_MM if n + 1 < len(floors) else 1e9))
+    return found
+
+
+def usual_levels(design: Design) -> frozenset[str]:
+    """The levels a drawing opens with: all of them, but the lowest alone where a building is too large to be read at once."""
+    levels = sorted(design.job.house.levels, key=lambda level: level.floor_mm)
+    return frozenset({levels[0].id}) if levels and len(design.fitted.pieces) > MANY_PIECES else frozenset()
+
+
+def shown(design: Design, look: Look) -> Fitted:
+    """The fitted job less what the look leaves out."""
+    fitted = design.fitted
+    if not look.levels and not look.services:
+        return fitted
+    heights = bands(design, look.levels) if look.levels else [(-1e9, 1e9)]
+    runs = {run.id for run in design.job.runs if not look.services or run.service in look.services}
+
+    def within(run: str, *heights_mm: float) -> bool:
+        low, high = min(heights_mm), max(heights_mm)
+        return run in runs and any(low < above and high >= below for below, above in heights)
+
+    work = fitted.pipework
+    return replace(
+        fitted,
+        pieces={
+            key: one for key, one in fitted.pieces.items() if within(one.run, *(corner.z for corner in one.corners))
+        },
+        fittings={key: one for key, one in fitted.fittings.items() if within(one.run, one.at.z)},
+        pipework=replace(
+            work,
+            nodes={key: node for key, node in work.nodes.items() if within(node.run, node.at.z)},
+            runs={key: trace for key, trace in work.runs.items() if key in runs},
+        ),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class PipeLine:
+    """A stretch of a piece as it is drawn: straight, or the chords of a pulled bend. legs: the paced items it comes from."""
+
+    piece: Piece
+    straight: str
+    points: tuple[Vec, ...]
+    legs: tuple[str, ...]
+
+
+def pipe_lines(fitted: Fitted) -> list[PipeLine]:
+    """All pipe as lines in the house: the straights, cut back to where their bends begin, and the bends."""
+    found = []
+    straights = fitted.pipework.straights
+    for piece in fitted.pieces.values():
+        corners = piece.corners
+        backs = [0.0, *(tangent_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends), 0.0]
+        for n, (a, b) in enumerate(zip(corners, corners[1:], strict=False)):
+            straight = straights[piece.straights[n] if piece.bends else piece.straights[0]]
+            length = b.minus(a).length
+            if length < 1e-6:
+                continue
+            way = b.minus(a).times(1 / length)
+            start, end = a.plus(way, backs[n]), b.plus(way, -backs[n + 1])
+            found.append(PipeLine(piece, straight.key, (start, end), straight.legs))
+            if n < len(piece.bends) and backs[n + 1] > 1e-6:
+                out = corners[n + 2].minus(b).unit()
+                to = b.plus(out, backs[n + 1])
+                curve = tuple(end.times((1 - t) ** 2).plus(b, 2 * t * (1 - t)).plus(to, t * t) for t in _CHORDS)
+                found.append(PipeLine(piece, straight.key, curve, straight.legs))
+    return found
+
+
+_CHORDS = (0.0, 0.2, 0.4, 0.6, 0.8, 1.0)
+
+
 class _Drawer:
     def __init__(self, design: Design, look: Look) -> None:
         self.design = design
         self.look = look
         self.job = design.job
-        self.fitted = design.fitted
+        self.fitted = shown(design, look)
+        self.stations = [station for station in self.job.stations if not look.levels or station.level in look.levels]
+        self.runs = [run for run in self.job.runs if not look.services or run.service in look.services]
+        self.rooms = [room for room in self.job.house.rooms if not look.levels or room.level in look.levels]
+        self.heights = bands(design, look.levels) if look.levels else [(-1e9, 1e9)]
         self.floors = {level.id: level.floor_mm for level in self.job.house.levels}
         self.roles = {run.id: run.role for run in self.job.runs}
         self.states = {run.id: run.state for run in self.job.runs}
-        self.bodies = {
-            station.id: station_corners(station, self.floors[station.level]) for station in self.job.stations
-        }
+        self.bodies = {station.id: station_corners(station, self.floors[station.level]) for station in self.stations}
         self.sheet = _Sheet(look, self._extent())
         self.out = Scene(look.width, look.height, f"{self.job.title}: {look.projection.name}")
+        at = self.sheet.at
+        self.out.origin = at(Vec(0, 0, 0))
+        ox, oy = self.out.origin
+        east, north, up = (at(Vec(*(1000.0 if n == axis else 0.0 for n in range(3)))) for axis in range(3))
+        self.out.axes = ((east[0] - ox, east[1] - oy), (north[0] - ox, north[1] - oy), (up[0] - ox, up[1] - oy))
         self.lines: list[tuple[XY, XY]] = []
         self.compass: list[Label] = []
+        self.dimensioned: dict[str, tuple[XY, XY]] = {}
 
     def _extent(self) -> list[Vec]:
         points = [corner for body in self.bodies.values() for corner in body]
         for piece in self.fitted.pieces.values():
-            points += [piece.a, piece.b]
-        for room in self.job.house.rooms:
+            points += piece.corners
+        for room in self.rooms:
             points += [Vec(x, y, self.floors.get(room.level, 0.0)) for x, y in room.outline]
-        return points
+        seen = self.look.levels or set(self.floors)
+        for level in seen & set(self.floors):
+            points += [Vec(x, y, self.floors[level]) for x, y in self._square(level)]
+        for wall in self.job.house.walls:
+            if wall.level in seen:
+                points += [Vec(x, y, self.floors.get(wall.level, 0.0)) for x, y in (wall.from_xy, wall.to_xy)]
+        for one in self.job.house.obstacles:
+            if one.level in seen:
+                points += [Vec(*corner) for corner in one.box]
+        if self.job.house.rooms or self.job.stations:
+            return points
+        return [*points, Vec(0, 0, 0), Vec(6000, 4500, 0)]
 
     def scene(self) -> Scene:
         self._levels()
-        for station in self.job.stations:
+        self._house()
+        for station in self.stations:
             self._station(station)
         self._compass()
         wishes = [*self._badges(), *self._station_wishes()]
@@ -123,33 +239,110 @@ class _Drawer:
         wishes += self._room_wishes()
         bounds: Box = (2.0, 2.0, self.look.width - 2.0, self.look.height - 2.0)
         self.out.labels = [*self.compass, *place(wishes, self.lines, bounds, self.compass)]
+        self._dimension_lines()
         return self.out
+
+    def _dimension_lines(self) -> None:
+        """A line of measure through each figure, square ticks at its ends, and witness lines back to the pipe."""
+        for label in self.out.labels:
+            ends = self.dimensioned.get(label.key) if label.kind.endswith("dimension") and not label.tight else None
+            if ends is None:
+                continue
+            (ax, ay), (bx, by) = ends
+            dx, dy = bx - ax, by - ay
+            length = (dx * dx + dy * dy) ** 0.5
+            nx, ny = -dy / length, dx / length
+            off = (label.at[0] - ax) * nx + (label.at[1] - ay) * ny
+            a, b = (ax + nx * off, ay + ny * off), (bx + nx * off, by + ny * off)
+            sign = 1 if off > 0 else -1
+            self.out.strokes.append(Stroke((a, b), "dimension", "", label.key, label.run))
+            for (x, y), (px, py) in ((a, (ax, ay)), (b, (bx, by))):
+                self.out.strokes.append(
+                    Stroke(
+                        ((px + nx * sign * 4, py + ny * sign * 4), (x + nx * sign * 3, y + ny * sign * 3)),
+                        "dimension",
+                        "",
+                        label.key,
+                        label.run,
+                    )
+                )
+                tick = (
+                    (x - (dx + nx * length) / length * 3.5, y - (dy + ny * length) / length * 3.5),
+                    (x + (dx + nx * length) / length * 3.5, y + (dy + ny * length) / length * 3.5),
+                )
+                self.out.strokes.append(Stroke(tick, "dimension", "", label.key, label.run))
 
     # --- the house ----------------------------------------------------------------------------------------------------
 
     def _levels(self) -> None:
         at = self.sheet.at
         for level in self.job.house.levels:
-            rooms = [room for room in self.job.house.rooms if room.level == level.id and len(room.outline) > 2]
-            corners = [corner for room in rooms for corner in room.outline]
-            on_it = [
-                corner
-                for station in self.job.stations
-                if station.level == level.id
-                for corner in self.bodies[station.id]
-            ]
-            xs = [x for x, _ in corners] + [corner.x for corner in on_it]
-            ys = [y for _, y in corners] + [corner.y for corner in on_it]
-            if not xs:
+            if self.look.levels and level.id not in self.look.levels:
                 continue
-            over = 0.0 if corners else 300.0
-            west, east, south, north = min(xs) - over, max(xs) + over, min(ys) - over, max(ys) + over
-            square = [(west, south), (east, south), (east, north), (west, north)]
+            square = self._square(level.id)
+            if not square:
+                continue
             sheet = tuple(at(Vec(x, y, level.floor_mm)) for x, y in square)
             self.out.strokes.append(Stroke(sheet, "level", key=level.id, title=level.name, closed=True))
-            for room in rooms:
+            for room in (room for room in self.rooms if room.level == level.id and len(room.outline) > 2):
                 outline = tuple(at(Vec(x, y, level.floor_mm)) for x, y in room.outline)
                 self.out.strokes.append(Stroke(outline, "room", key=room.id, title=room.name, closed=True))
+
+    def _square(self, level: str) -> list[XY]:
+        """The corners of a level's sheet: round its rooms and stations; empty where there is nothing."""
+        corners = [
+            corner for room in self.rooms if room.level == level and len(room.outline) > 2 for corner in room.outline
+        ]
+        on_it = [corner for station in self.stations if station.level == level for corner in self.bodies[station.id]]
+        xs = [x for x, _ in corners] + [corner.x for corner in on_it]
+        ys = [y for _, y in corners] + [corner.y for corner in on_it]
+        if not xs:
+            return []
+        over = 0.0 if corners else 300.0
+        west, east, south, north = min(xs) - over, max(xs) + over, min(ys) - over, max(ys) + over
+        return [(west, south), (east, south), (east, north), (west, north)]
+
+    def _house(self) -> None:
+        """Walls as strips on their floor, joists as thin lines, and what is in the way as bodies."""
+        at, near = self.sheet.at, self.sheet.near
+        house = self.job.house
+        seen = self.look.levels or {level.id for level in house.levels}
+        plan = self.look.projection.view == "plan"
+        for wall in house.walls:
+            a, b = (
+                Vec(*wall.from_xy, self.floors.get(wall.level, 0.0)),
+                Vec(*wall.to_xy, self.floors.get(wall.level, 0.0)),
+            )
+            if wall.level not in seen or b.minus(a).length < 1:
+                continue
+            way = b.minus(a).unit()
+            half = Vec(-way.y, way.x, 0).times(wall.thickness_mm / 2)
+            points = tuple(at(corner) for corner in (a.plus(half), b.plus(half), b.minus(half), a.minus(half)))
+            title = f"{wall.id}: {wall.kind} wall, {length_text(wall.thickness_mm, self.job.pace_unit, with_unit=True)}"
+            self.out.strokes.append(Stroke(points, "wall", wall.kind, wall.id, title=title, closed=True))
+        for field in house.joists if plan or len(seen) == 1 else ():
+            if field.level not in seen or len(field.outline) < 3:
+                continue
+            along, across = (1, 0) if field.along == "N" else (0, 1)
+            low, high = min(c[along] for c in field.outline), max(c[along] for c in field.outline)
+            z = self.floors.get(field.level, 0.0) - 22
+            for line in joist_lines(field):
+                ends = [Vec(*((line, end) if across == 0 else (end, line)), z) for end in (low, high)]
+                self.out.strokes.append(
+                    Stroke(tuple(at(end) for end in ends), "joist", "", field.id, title=f"{field.id}: joists")
+                )
+        faces = [(0, 1, 2, 3), (4, 5, 6, 7), (0, 1, 5, 4), (1, 2, 6, 5), (2, 3, 7, 6), (3, 0, 4, 7)]
+        for one in house.obstacles:
+            if one.level not in seen:
+                continue
+            (x1, y1, z1), (x2, y2, z2) = one.box
+            body = [Vec(x, y, z) for z in (z1, z2) for x, y in ((x1, y1), (x2, y1), (x2, y2), (x1, y2))]
+            order = sorted(faces, key=lambda face: sum(near(body[corner]) for corner in face))
+            for face in order[3:]:
+                points = tuple(at(body[corner]) for corner in face)
+                self.out.strokes.append(
+                    Stroke(points, "obstacle", one.kind, one.id, title=f"{one.id}: {one.kind}", closed=True)
+                )
 
     def _station(self, station: Station) -> None:
         body = self.bodies[station.id]
@@ -180,27 +373,42 @@ class _Drawer:
 
     def _pipes(self) -> None:
         at, near = self.sheet.at, self.sheet.near
-        pieces = [piece for piece in self.fitted.pieces.values() if piece.centre_mm > 1e-6]
-        segments = [(at(piece.a), at(piece.b), near(piece.a), near(piece.b)) for piece in pieces]
+        parts = pipe_lines(self.fitted)
+        segments = [
+            (at(a), at(b), near(a), near(b))
+            for part in parts
+            for a, b in zip(part.points, part.points[1:], strict=False)
+        ]
         broken, self.out.crossings = gaps(segments, GAP)
-        labels = self.design.piece_labels
-        unit = self.job.pace_unit
-        for index, (piece, (a, b, _, _)) in enumerate(zip(pieces, segments, strict=True)):
-            length = length_text(piece.centre_mm, unit, with_unit=True)
-            title = f"{labels[piece.key]}: {piece.pipe}, {length} centre to centre"
+        first = 0
+        for part in parts:
+            own = range(first, first + len(part.points) - 1)
+            first = own.stop
+            piece = part.piece
             role, marks = self.roles[piece.run], self._marks(piece.run)
-            if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 2:
-                self.out.symbols.append(
-                    Symbol(a, "endon", (0.0, 0.0), role, piece.key, piece.run, title, marks, piece.legs)
-                )
+            title = self._title(piece)
+            if len(own) == 1:
+                a, b = segments[own[0]][:2]
+                if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 2:
+                    self.out.symbols.append(
+                        Symbol(a, "endon", (0.0, 0.0), role, piece.key, piece.run, title, marks, part.legs)
+                    )
+                    continue
+                self._arrow(piece, part.straight, a, b)
+            self.lines += [segments[n][:2] for n in own]
+            flat = tuple(at(point) for point in part.points)
+            whole = Stroke(flat, "pipe", role, piece.key, piece.run, title, marks, items=part.legs)
+            self.out.pipes.append(whole)
+            if not any(n in broken for n in own):
+                self.out.strokes.append(whole)
                 continue
-            self.lines.append((a, b))
-            for low, high in remains(broken.get(index, [])):
-                part = tuple((a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share) for share in (low, high))
-                self.out.strokes.append(
-                    Stroke(part, "pipe", role, piece.key, piece.run, title, marks, items=piece.legs)
-                )
-            self._arrow(piece, a, b)
+            for n in own:
+                a, b = segments[n][:2]
+                for low, high in remains(broken.get(n, [])):
+                    bit = tuple((a[0] + (b[0] - a[0]) * share, a[1] + (b[1] - a[1]) * share) for share in (low, high))
+                    self.out.strokes.append(
+                        Stroke(bit, "pipe", role, piece.key, piece.run, title, marks, items=part.legs)
+                    )
         for kit in (
             kit
             for node in self.fitted.pipework.nodes.values()
@@ -225,14 +433,57 @@ class _Drawer:
                         self._marks(run),
                     )
                 )
+        self._going()
         for trace in self.fitted.pipework.runs.values():
             if trace.finish_at is not None and trace.closing is not None and trace.closing.length > 3:
                 points = (at(trace.end), at(trace.finish_at))
                 self.out.strokes.append(Stroke(points, "closing", "", trace.run.id, trace.run.id, "closing error"))
 
-    def _arrow(self, piece: Piece, a: XY, b: XY) -> None:
+    def _going(self) -> None:
+        """Old pipe that goes: thin, crossed out at its middle."""
+        runs = {run.id for run in self.runs if run.state == "remove"}
+        for straight in self.design.traced.straights.values():
+            if straight.run not in runs or straight.length_mm < 1:
+                continue
+            low, high = sorted((straight.a.z, straight.b.z))
+            if not any(low < above and high >= below for below, above in self.heights):
+                continue
+            a, b = self.sheet.at(straight.a), self.sheet.at(straight.b)
+            title = f"{straight.run}: {straight.pipe}, goes"
+            self.lines.append((a, b))
+            self.out.strokes.append(
+                Stroke(
+                    (a, b),
+                    "pipe",
+                    self.roles[straight.run],
+                    straight.key,
+                    straight.run,
+                    title,
+                    self._marks(straight.run),
+                )
+            )
+            if abs(a[0] - b[0]) + abs(a[1] - b[1]) > 24:
+                middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+                self.out.symbols.append(
+                    Symbol(
+                        middle,
+                        "gone",
+                        self.sheet.way(straight.way),
+                        self.roles[straight.run],
+                        straight.key,
+                        straight.run,
+                        title,
+                        self._marks(straight.run),
+                    )
+                )
+
+    def _title(self, piece: Piece) -> str:
+        length = length_text(piece.centre_mm, self.job.pace_unit, with_unit=True)
+        return f"{self.design.piece_labels[piece.key]}: {piece.pipe}, {length} centre to centre"
+
+    def _arrow(self, piece: Piece, straight: str, a: XY, b: XY) -> None:
         """A small arrow the way the water goes, on pieces with room for it."""
-        flow = self.design.flow.get(piece.key, 0)
+        flow = self.design.flow.get(straight, 0)
         length = ((b[0] - a[0]) ** 2 + (b[1] - a[1]) ** 2) ** 0.5
         if flow and length > 46:
             way = ((b[0] - a[0]) / length * flow, (b[1] - a[1]) / length * flow)
@@ -254,7 +505,7 @@ class _Drawer:
     def _fittings(self) -> None:
         draw_one: dict[str, Callable[[Fitting], None]] = {"device": self._device}
         for fitting in self.fitted.fittings.values():
-            if fitting.kind in ("kit", "port", "stub"):
+            if fitting.kind in ("kit", "port", "stub", "bend", "turn"):
                 continue
             draw_one.get(fitting.kind, self._collars)(fitting)
 
@@ -326,6 +577,8 @@ class _Drawer:
         """Every port as a stub the way it faces, with its name."""
         wishes = []
         for port in self.fitted.pipework.ports.values():
+            if port.station.id not in self.bodies:
+                continue
             at = self.sheet.at(port.mouth)
             x, y = self.sheet.way(port.facing)
             end = (at[0] + x * 9, at[1] + y * 9)
@@ -350,19 +603,26 @@ class _Drawer:
     # --- labels -------------------------------------------------------------------------------------------------------
 
     def _badges(self) -> list[Wish]:
-        """Findings where they are: one badge a place, with its gravest word."""
+        """Findings where they are, of what is drawn: one badge a place, with its gravest word; the gravest MOST_BADGES of them."""
         if not self.look.findings:
             return []
         spots: dict[XY, str] = {}
+        drawn = {run.id for run in self.runs}
         for finding in self.design.open_findings:
-            if finding.at is not None and finding.severity != "note" and finding.where[0] != self.look.ghost:
-                at = self.sheet.at(finding.at)
-                spots.setdefault((round(at[0]), round(at[1])), finding.severity)
+            if finding.at is None or finding.severity == "note" or finding.where[0] == self.look.ghost:
+                continue
+            height, own = finding.at.z, {word for word in finding.where if word in self.roles}
+            if not any(low <= height < high for low, high in self.heights) or (own and not own & drawn):
+                continue
+            at = self.sheet.at(finding.at)
+            spots.setdefault((round(at[0]), round(at[1])), finding.severity)
+            if len(spots) == MOST_BADGES:
+                break
         return [Wish(word, f"badge-{word}", around(at, *size(word), gap=10), anchor=at) for at, word in spots.items()]
 
     def _station_wishes(self) -> list[Wish]:
         wishes = []
-        for station in self.job.stations:
+        for station in self.stations:
             corners = [self.sheet.at(corner) for corner in self.bodies[station.id]]
             x = sum(corner[0] for corner in corners) / 8
             top, bottom = min(corner[1] for corner in corners), max(corner[1] for corner in corners)
@@ -382,10 +642,10 @@ class _Drawer:
     def _run_wishes(self) -> list[Wish]:
         """Each run's tag by its longest piece on the sheet, so that colour is not the only sign."""
         wishes = []
-        of_run: dict[str, list[Piece]] = {run.id: [] for run in self.job.runs}
+        of_run: dict[str, list[Piece]] = {run.id: [] for run in self.runs}
         for piece in self.fitted.pieces.values():
             of_run[piece.run].append(piece)
-        for run in self.job.runs:
+        for run in self.runs:
             pieces = of_run[run.id]
             if not pieces:
                 continue
@@ -400,13 +660,21 @@ class _Drawer:
         wishes = []
         unit = self.job.pace_unit
         for trace in self.fitted.pipework.runs.values():
-            for item in trace.run.items:
-                if isinstance(item, Leg) and trace.lengths[item.id] > 0:
-                    a, b = (self.sheet.at(end) for end in trace.leg_ends[item.id])
-                    if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 3:
-                        continue
-                    text = length_text(trace.lengths[item.id], unit) + ("" if item.basis == "taped" else "?")
-                    wishes.append(Wish(text, "measure", beside(a, b, *size(text)), item.id, trace.run.id))
+            legs = {item.id: item for item in trace.run.items if isinstance(item, Leg)}
+            for move in trace.moves:
+                leg = legs.get(move.item)
+                middle = (move.a.z + move.b.z) / 2
+                if leg is None or not any(low <= middle < high for low, high in self.heights):
+                    continue
+                a, b = self.sheet.at(move.a), self.sheet.at(move.b)
+                if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 3:
+                    continue
+                text = length_text(trace.lengths[leg.id], unit) + ("" if leg.basis == "taped" else "?")
+                if self.look.dimensions:
+                    self.dimensioned[leg.id] = (a, b)
+                    wishes.append(Wish(text, "measure dimension", apart(a, b, *size(text)), leg.id, trace.run.id))
+                else:
+                    wishes.append(Wish(text, "measure", beside(a, b, *size(text)), leg.id, trace.run.id))
         closings = [
             trace
             for trace in self.fitted.pipework.runs.values()
@@ -435,7 +703,7 @@ class _Drawer:
 
     def _room_wishes(self) -> list[Wish]:
         wishes = []
-        for room in self.job.house.rooms:
+        for room in self.rooms:
             if len(room.outline) < 3 or room.level not in self.floors:
                 continue
             points = [self.sheet.at(Vec(x, y, self.floors[room.level])) for x, y in room.outline]
@@ -447,4 +715,4 @@ class _Drawer:
         return wishes
 
 
-__all__ = ["Look", "draw", "station_corners"]
+__all__ = ["Look", "draw", "pipe_lines", "station_corners", "usual_levels"]

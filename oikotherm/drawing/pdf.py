@@ -21,6 +21,7 @@ DASHES = {
     "condensate": (1.5, 3),
 }
 INK, LINE, LEVEL, BRICK, OCHRE, MUTED = "#1e2a2c", "#a99d84", "#f4f1ea", "#a8322a", "#7d5b0c", "#575f5b"
+SLATE = "#4a6076"
 _TOKEN = re.compile(r"[MLHVZA]|-?\d*\.?\d+")
 
 
@@ -94,6 +95,10 @@ def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float)
         colour, thick, fill = COLOURS.get(stroke.role, INK), 1.6, None
         if stroke.layer == "level":
             colour, thick, fill = LINE, 0.4, LEVEL
+        elif stroke.layer in ("wall", "obstacle"):
+            colour, thick, fill = MUTED, 0.5, LINE if stroke.layer == "wall" else "#ece6d9"
+        elif stroke.layer in ("dimension", "joist"):
+            colour, thick = (SLATE, 0.45) if stroke.layer == "dimension" else (LINE, 0.4)
         elif stroke.layer in ("room", "compass"):
             colour, thick = LINE, 0.5
         elif stroke.layer == "station":

@@ -42,6 +42,22 @@ def beside(
     return tuple(spots)
 
 
+def apart(a: XY, b: XY, width: float, height: float) -> tuple[XY, ...]:
+    """Spots for a figure on a line of measure: beside the middle of a segment, near first, on either side."""
+    dx, dy = b[0] - a[0], b[1] - a[1]
+    length = (dx * dx + dy * dy) ** 0.5 or 1.0
+    nx, ny = -dy / length, dx / length
+    if ny > 0 or ny == 0 and nx > 0:
+        nx, ny = -nx, -ny
+    clear = abs(nx) * width / 2 + abs(ny) * height / 2 + 9
+    middle = ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+    return tuple(
+        (middle[0] + sign * nx * far, middle[1] + sign * ny * far)
+        for far in (clear, clear + 14, clear + 30)
+        for sign in (1, -1)
+    )
+
+
 def around(at: XY, width: float, height: float, gap: float = 8.0) -> tuple[XY, ...]:
     """Spots round a point, the upper right first."""
     x, y = width / 2 + gap, height / 2 + gap

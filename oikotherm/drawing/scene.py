@@ -71,3 +71,9 @@ class Scene:
     symbols: list[Symbol] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     crossings: int = 0
+    pipes: list[Stroke] = field(default_factory=list)
+    """The pipes once more, without the gaps at crossings."""
+    origin: XY = (0.0, 0.0)
+    """Where the corner of the house (0, 0, 0) lies."""
+    axes: tuple[XY, XY, XY] = ((0.0, 0.0), (0.0, 0.0), (0.0, 0.0))
+    """How far a metre east, north and up go on the sheet."""

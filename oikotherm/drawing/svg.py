@@ -28,6 +28,7 @@ SHAPES = {
     "open": "M0-6V6M-3-6H3M-3 6H3",
     "cap": "M-2-6H4V6H-2Z",
     "plug": "M-2-5H5V5H-2Z",
+    "gone": "M-5-5L5 5M-5 5L5-5",
 }
 UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling"}
 
@@ -45,6 +46,10 @@ def _path(points: tuple[XY, ...], closed: bool) -> str:
 def _data(key: str, run: str, items: tuple[str, ...] = ()) -> str:
     words = (("key", key), ("run", run), ("items", " ".join(items)))
     return "".join(f" data-{name}={quoteattr(value)}" for name, value in words if value)
+
+
+def _pair(at: XY) -> str:
+    return f"{at[0]:.4g},{at[1]:.4g}" if abs(at[0]) + abs(at[1]) < 1000 else f"{at[0]:.1f},{at[1]:.1f}"
 
 
 def _stroke(stroke: Stroke) -> str:
@@ -91,7 +96,8 @@ def write(scene: Scene, *, standalone: bool = False, ident: str = "drawing") -> 
     head = f'<svg xmlns="http://www.w3.org/2000/svg" id="{ident}" class="drawing" viewBox="0 0 {number(scene.width)} {number(scene.height)}"'
     if standalone:
         head += f' width="{number(scene.width / 4)}mm" height="{number(scene.height / 4)}mm"'
-    parts = [f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}">']
+    parts = [f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}" '
+             f'data-origin="{_pair(scene.origin)}" data-axes="{" ".join(_pair(axis) for axis in scene.axes)}">']  # fmt: skip
     if standalone:
         style = resources.files(__package__).joinpath("drawing.css").read_text("utf-8")
         parts.append(f"<style>{escape(style)}</style>")

@@ -7,10 +7,11 @@ import io
 from typing import Any
 
 from ..core.design import Design
-from ..core.quantity import length_text
+from ..core.making.cut import Cut
+from ..core.quantity import PaceUnit, length_text
 
 COLUMNS = (
-    "label", "run", "pipe", "centre_mm", "cut_mm", "cut", "from", "take_off_from_mm", "to", "take_off_to_mm", "place", "makeable", "remark",
+    "label", "run", "pipe", "centre_mm", "cut_mm", "cut", "from", "take_off_from_mm", "to", "take_off_to_mm", "bends", "place", "makeable", "remark",
 )  # fmt: skip
 
 
@@ -42,11 +43,21 @@ def cut_rows(design: Design) -> list[dict[str, Any]]:
             "take_off_from_mm": round(piece.from_mating.take_off_mm, 3),
             "to": piece.to_title,
             "take_off_to_mm": round(piece.to_mating.take_off_mm, 3),
+            "bends": bends_text(cut, design.job.pace_unit),
             "place": piece.place,
             "makeable": cut.makeable and cut.known,
             "remark": "; ".join(remarks),
         })  # fmt: skip
     return rows
+
+
+def bends_text(cut: Cut, unit: PaceUnit) -> str:
+    """Where each bend begins from the start of the pipe: "90 at 456; 45 at 1465, turned 180"."""
+    words = []
+    for mark in cut.marks:
+        turned = f", turned {abs(mark.roll_deg):.0f}" if abs(mark.roll_deg) > 0.5 else ""
+        words.append(f"{mark.angle_deg:.3g} at {length_text(mark.at_mm, unit)}{turned}")
+    return "; ".join(words)
 
 
 def cut_csv(design: Design) -> str:

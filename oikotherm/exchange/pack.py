@@ -175,7 +175,17 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
             story += steps(vessel["working"])
     story.append(text(f"Cut list, {len(pack['cuts'])} cuts", head))
     rows = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
-    rows += [[c["label"], c["pipe"], c["cut"], f"{c['centre_mm']:g}", c["from"], c["to"]] for c in pack["cuts"]]
+    rows += [
+        [
+            c["label"],
+            c["pipe"],
+            c["cut"],
+            f"{c['centre_mm']:g}",
+            c["from"],
+            f"{c['to']}; bend {c['bends']}" if c["bends"] else c["to"],
+        ]
+        for c in pack["cuts"]
+    ]
     story.append(table(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29]))
 
     def said(found: Any) -> str:

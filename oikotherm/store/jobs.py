@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..core.job.document import read, write
+from ..core.job.document import read
 from ..core.job.model import Job
 from .database import now
 
@@ -39,7 +39,7 @@ class NoJob(Exception):
 
 
 def _pack(job: Job) -> bytes:
-    return zlib.compress(write(job).encode(), 6)
+    return zlib.compress(job.model_dump_json(exclude_none=True).encode(), 3)
 
 
 def _unpack(blob: bytes) -> Job:
@@ -88,11 +88,16 @@ def _index(conn: sqlite3.Connection, job: Job) -> None:
 
 def head(conn: sqlite3.Connection, uid: str) -> Revision:
     """The present revision. Raises NoJob."""
-    sql = """SELECT r.* FROM design_revision r JOIN job j ON j.uid = r.job AND j.head = r.rev WHERE j.uid = ?"""
+    return revision(conn, uid, head_mark(conn, uid)[0])
+
+
+def head_mark(conn: sqlite3.Connection, uid: str) -> tuple[int, str]:
+    """The number of the present revision and when it was made: what its document can be remembered by. Raises NoJob."""
+    sql = """SELECT r.rev, r.made_at FROM design_revision r JOIN job j ON j.uid = r.job AND j.head = r.rev WHERE j.uid = ?"""
     row = conn.execute(sql, (uid,)).fetchone()
     if row is None:
         raise NoJob(uid)
-    return _revision(row)
+    return row["rev"], row["made_at"]
 
 
 def revision(conn: sqlite3.Connection, uid: str, rev: int) -> Revision:

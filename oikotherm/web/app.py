@@ -64,9 +64,9 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, people, practice, site, sizes, survey
+    from . import bench, flow, handover, home, job, make, pace, people, practice, site, sizes, survey, van
 
-    for module in (home, job, survey, pace, sizes, make, handover, bench, people, practice):
+    for module in (home, job, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
     for blueprint in (site.joints_bp, site.order_bp, site.prove_bp, site.records_bp):
         app.register_blueprint(blueprint)

@@ -10,12 +10,12 @@ from typing import Any
 from flask import render_template, request
 
 from ..core.design import Design
-from ..core.job.model import Job
+from ..core.job.model import Job, Run
 from ..core.rules import Finding
 from ..core.work.plan import plan
 from ..core.work.records import ticked
 from ..drawing import svg
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import Look, draw, usual_levels
 from ..drawing.projection import read_projection
 from ..store import jobs as jobs_store
 from . import db
@@ -40,9 +40,32 @@ STAGES = (
     Stage(7, "prove", "Prove"),
     Stage(8, "handover", "Hand over"),
 )
-STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "port-end", "long-piece", "size-open"), "make")
-STAGE_OF_RULE["record-changed"] = "joints"
-STAGE_OF_RULE |= dict.fromkeys(("section-over", "vessel-small", "left-out", "terms-assumed"), "sizes")
+STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "long-piece", "size-open"), "make")
+STAGE_OF_RULE |= dict.fromkeys(("record-changed", "port-end", "no-transition"), "joints")
+STAGE_OF_RULE |= dict.fromkeys(
+    (
+        "section-over",
+        "vessel-small",
+        "left-out",
+        "terms-assumed",
+        "not-balanced",
+        "valve-noise",
+        "room-short",
+        "residual-head",
+        "single-pipe",
+        "pump-backflow",
+        "no-air-separator",
+        "no-filter",
+        "fill-low",
+        "trv-on-return",
+        "insert-bore",
+        "oxygen-barrier",
+        "safety-behind-valve",
+        "vessel-behind-valve",
+    ),
+    "sizes",
+)
+STAGE_OF_RULE |= dict.fromkeys(("unchecked", "crossed"), "survey")
 Fragment = Callable[["Frame"], str]
 
 
@@ -53,7 +76,7 @@ class Frame:
         conn = db.get()
         self.stage = stage
         self.uid = uid
-        self.at = jobs_store.head(conn, uid)
+        self.at = db.head_of(uid)
         self.rev = self.at.rev
         self.job: Job = self.at.job
         self.design: Design = db.design_of(uid, self.rev, self.job)
@@ -80,20 +103,20 @@ class Frame:
         counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in found if f.severity != "note")
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
-        from .site import proof_of, records_here  # they show this frame in turn
+        from .site import proved, records_here  # they show this frame in turn
 
         cuts = self.design.cuts
-        steps, done = plan(self.design), ticked(records_here(self.uid))
+        done = ticked(records_here(self.uid))
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
             "pace": paced
             and not any(f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in found),
             "sizes": any(heating.loads for heating in self.design.heating) and not counts.get("sizes"),
             "joints": bool(self.design.fitted.joints)
-            and not any(f.rule in ("no-figures", "port-end", "record-changed") for f in found),
+            and not any(f.rule in ("no-figures", "port-end", "no-transition", "record-changed") for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
-            "order": bool(steps) and all(step.key in done for step in steps),
-            "prove": proof_of(self)["passed"],
+            "order": bool(done) and all(step.key in done for step in plan(self.design)),
+            "prove": proved(self),
             "handover": bool(cuts) and not stops and self.packed_rev == self.rev,
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
@@ -106,16 +129,31 @@ class Frame:
             "projection": read_projection(wanted.get("view"), wanted.get("turns")),
             "width": _size(wanted.get("w"), 612),
             "height": _size(wanted.get("h"), 560),
+            "head": 92.0 if self.stage == "pace" else 34.0,
+            "dimensions": wanted.get("dims") == "on",
         }
+        level, service = wanted.get("level", ""), wanted.get("service", "")
+        if self.job.level(level):
+            fields["levels"] = frozenset({level})
+        elif level != "all":
+            fields["levels"] = usual_levels(self.design)
+        if service in {run.service for run in self.job.runs}:
+            fields["services"] = frozenset({service})
         return Look(**{**fields, **changes})
 
     def drawing(self, **changes: Any) -> str:
         return svg.write(draw(self.design, self.look(**changes)))
 
-    def fragments(self) -> dict[str, str]:
-        """The parts of the present page that an edit may change, by the id of the element they replace."""
+    def fragments(self, shown: int | None = None) -> dict[str, str]:
+        """The parts of the present page that an edit may change, by the id of the element they replace.
+
+        shown: the revision the page shows; the runs that are still what they were then are left out.
+        """
         makers = {"watch": "_watch.html", "stages": "_stages.html", "state": "_state.html"}
-        if self.stage == "pace":
+        if self.stage == "watch":
+            makers["all-findings"] = "_all_findings.html"
+        changed = self._runs_changed(shown) if self.stage == "pace" else []
+        if changed is None:
             makers["runs"] = "_runs.html"
         if self.stage == "make":
             makers["cuts"] = "_cuts.html"
@@ -125,12 +163,29 @@ class Frame:
             makers["order"] = "_order.html"
         found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
         if self.stage == "pace":
+            from .pace import run_article
+
             found["drawing"] = self.drawing()
+            found |= {f"run-{run.id}": run_article(self, run) for run in changed or ()}
         return found
 
-    def answer(self, message: str = "") -> dict[str, Any]:
-        """What a browser gets back for an edit."""
-        return {"rev": self.rev, "message": message, "fragments": self.fragments()}
+    def _runs_changed(self, shown: int | None) -> list[Run] | None:
+        """The runs that read or measure otherwise than in the revision shown; None when runs came, went or moved, or all may have."""
+        before = db.design_kept(self.uid, shown) if shown is not None else None
+        if before is None or [run.id for run in before.job.runs] != [run.id for run in self.job.runs]:
+            return None
+        if before.job.pace_unit != self.unit:
+            return None
+        return [
+            run
+            for old, run in zip(before.job.runs, self.job.runs, strict=True)
+            if old is not run or before.traced.runs[run.id].length_mm != self.design.traced.runs[run.id].length_mm
+            or before.texts[run.id] != self.design.texts[run.id]
+        ]  # fmt: skip
+
+    def answer(self, message: str = "", shown: int | None = None) -> dict[str, Any]:
+        """What a browser gets back for an edit made on the revision shown."""
+        return {"rev": self.rev, "message": message, "fragments": self.fragments(shown)}
 
 
 def _size(text: str | None, default: float) -> float:

@@ -10,6 +10,7 @@ from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
+from ..core.work.templates import TEMPLATES, commands_of
 from ..exchange.pack import import_bundle
 from ..store import jobs as jobs_store
 from ..store.database import writing
@@ -26,7 +27,12 @@ def index() -> str:
 
 
 def _page(**more: Any) -> str:
-    return render_template("home.html", jobs=jobs_store.listing(db.get()), **{"typed": {}, "error": None, **more})
+    return render_template(
+        "home.html",
+        jobs=jobs_store.listing(db.get()),
+        templates=TEMPLATES.values(),
+        **{"typed": {}, "error": None, **more},
+    )
 
 
 @bp.post("/jobs")
@@ -46,6 +52,8 @@ def create() -> Any:
             [{"do": "choose", "topic": topic, "option": option, "origin": "firm"} for topic, option in firm.items()],
             standard(),
         )
+        if form.get("template"):
+            job = apply_all(job, commands_of(form["template"], practice, standard()), standard())
     except Refused as error:
         return _page(typed=form, error=error), 422
     conn = db.get()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
@@ -10,18 +11,35 @@ from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.commands import apply_all, summary
 from ..core.job.document import write
+from ..core.job.model import Measured
+from ..core.rules import Finding
 from ..drawing import svg
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import draw
 from ..exchange.cutlist import cut_csv
 from ..store import jobs as jobs_store
+from ..store import van as van_store
 from ..store.database import writing
 from . import db
 from .frame import Frame
 
+MOST_WATCHED = 40
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
 PAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
 
-STAGE_PAGES = {page: {"order": "order.order", "prove": "prove.prove"}.get(page, f"{page}.index") for page in PAGES}
+STAGE_PAGES = {"watch": "job.watch"} | {
+    page: {"order": "order.order", "prove": "prove.prove"}.get(page, f"{page}.index") for page in PAGES
+}
+
+
+@bp.app_context_processor
+def _watched() -> dict[str, Any]:
+    return {"MOST_WATCHED": MOST_WATCHED, "rest_of": rest_of}
+
+
+def rest_of(findings: tuple[Finding, ...]) -> str:
+    """The findings that are not shown, counted: "96 stop, 24 mind"."""
+    counts = Counter("let stand" if finding.waived else finding.severity for finding in findings)
+    return ", ".join(f"{count} {word}" for word, count in counts.items())
 
 
 def _body() -> dict[str, Any]:
@@ -45,20 +63,22 @@ def _rev(said: Any) -> int:
 
 
 def _page(said: Any) -> str:
-    return said if said in PAGES else "pace"
+    return said if said in (*PAGES, "watch") else "pace"
 
 
 def edit_job(uid: str, rev: int, commands: list[Any]) -> int:
     """Apply commands to revision `rev` and store the result. Raises Refused, Stale, NoJob; nothing is stored then."""
     conn = db.get()
     with writing(conn):
-        present = jobs_store.head(conn, uid)
+        present = db.head_of(uid)
         if present.rev != rev:
             raise jobs_store.Stale(present.rev)
         after = apply_all(present.job, commands, standard())
         if after == present.job:
             return rev
-        return jobs_store.commit(conn, after, rev, summary(commands), commands)
+        stored = jobs_store.commit(conn, after, rev, summary(commands), commands)
+    db.keep_head(after)
+    return stored
 
 
 def stale_answer(uid: str, page: str) -> Any:
@@ -75,11 +95,12 @@ def edit(uid: str) -> Any:
     commands, page = body.get("commands"), _page(body.get("page"))
     if not isinstance(commands, list) or not 0 < len(commands) <= 200:
         raise Refused("commands", commands, "a list of 1 to 200 commands", '[{"do": "put_run", "text": "..."}]')
+    rev = _rev(body.get("rev"))
     try:
-        edit_job(uid, _rev(body.get("rev")), commands)
+        edit_job(uid, rev, commands)
     except jobs_store.Stale:
         return stale_answer(uid, page)
-    return jsonify(Frame(uid, page).answer())
+    return jsonify(Frame(uid, page).answer(shown=rev))
 
 
 def _step(uid: str, way: str) -> Any:
@@ -97,7 +118,7 @@ def _step(uid: str, way: str) -> Any:
     if not request.is_json:
         return redirect(url_for(STAGE_PAGES[page], uid=uid), 303)
     words = "" if target is not None else f"Nothing to {way}."
-    return jsonify(Frame(uid, page).answer(words))
+    return jsonify(Frame(uid, page).answer(words, shown=rev))
 
 
 @bp.post("/undo")
@@ -116,6 +137,12 @@ def redo(uid: str) -> Any:
 def state(uid: str) -> Any:
     """The present revision with the page's fragments, for a page that has been away."""
     return jsonify(Frame(uid, _page(request.args.get("page"))).answer())
+
+
+@bp.get("/watch")
+def watch(uid: str) -> Any:
+    """Every finding, where there are more than the watch list shows."""
+    return render_template("watch.html", frame=Frame(uid, "watch"))
 
 
 @bp.get("/history")
@@ -160,8 +187,17 @@ def _attach(data: str, mimetype: str, name: str) -> Response:
 
 @bp.get("/export.oikotherm.json")
 def export(uid: str) -> Response:
-    """The job document."""
-    return _attach(write(jobs_store.head(db.get(), uid).job), "application/json", f"{uid}.oikotherm.json")
+    """The job document, with the rows of the fitting book it is worked out with: it says the same elsewhere."""
+    job = db.head_of(uid).job
+    own = {(row.part, row.field) for row in job.measured}
+    book = [
+        Measured(part=row.part, field=row.field, value=row.value, on=row.on)
+        for row in van_store.book(db.get())
+        if (row.part, row.field) not in own
+    ]
+    return _attach(
+        write(job.model_copy(update={"measured": (*job.measured, *book)})), "application/json", f"{uid}.oikotherm.json"
+    )
 
 
 @bp.get("/cuts.csv")
@@ -174,8 +210,39 @@ def cuts(uid: str) -> Response:
 def drawing_file(uid: str) -> Response:
     """The isometric as a file of its own."""
     frame = Frame(uid, "pace")
-    look = Look(projection=frame.look().projection, width=1120, height=760)
+    look = frame.look(findings=False, width=1120.0, height=760.0, head=34.0)
     return _attach(svg.write(draw(frame.design, look), standalone=True), "image/svg+xml", f"{uid}.svg")
+
+
+@bp.get("/drawing.dxf")
+def drawing_dxf(uid: str) -> Response:
+    """The drawing as it is shown, in millimetres of the house, a layer for each role."""
+    from ..drawing import dxf
+
+    frame = Frame(uid, "pace")
+    return _attach(
+        dxf.write(draw(frame.design, frame.look(findings=False, width=1120.0, height=760.0, head=34.0))),
+        "application/dxf",
+        f"{uid}.dxf",
+    )
+
+
+@bp.get("/drawing.pdf")
+def drawing_sheet(uid: str) -> Any:
+    """The drawing as it is shown, on paper to scale; a page that says why where it does not fit."""
+    from ..exchange.plansheet import scale_pdf
+
+    frame = Frame(uid, "pace")
+    text = request.args.get("scale", "50")
+    scale = int(text) if text.isascii() and text.isdigit() and len(text) < 5 else 0
+    look = frame.look()
+    try:
+        data = scale_pdf(frame.design, look.projection, scale, request.args.get("paper", "a3"), look)
+    except Refused as error:
+        return render_template("error.html", title="It does not fit", words=str(error)), 422
+    response = Response(data, mimetype="application/pdf")
+    response.headers["Content-Disposition"] = f'attachment; filename="{uid}-1-{scale}.pdf"'
+    return response
 
 
 @bp.get("/drawing")

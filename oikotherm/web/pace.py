@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify, render_template, request
+from flask import Blueprint, get_template_attribute, jsonify, render_template, request
+from markupsafe import Markup
 
 from ..core.catalogue import standard
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.commands import apply
 from ..core.job.complete import complete
-from ..core.job.model import Job
+from ..core.job.model import Job, Leg, Run
 from ..core.job.notation import item_text
+from ..core.memo import Remembered
+from ..core.pipework.snap import snaps
 from ..core.quantity import length_text
 from ..drawing import svg
 from ..drawing.isometric import draw
@@ -20,6 +23,8 @@ from . import db
 from .frame import Frame
 from .job import _body
 
+MANY_RUNS = 80
+_articles: Remembered[Markup] = Remembered(4000)
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
 
 
@@ -40,9 +45,27 @@ def chips(frame: Frame, run_id: str) -> list[dict[str, Any]]:
 
 
 @bp.app_template_global()
+def run_article(frame: Frame, run: Run, whole: bool = False) -> Markup:
+    """A run as chips; in a job of many runs only its head, until its chips are asked for."""
+    whole = whole or len(frame.job.runs) <= MANY_RUNS
+    values = (frame.design.texts[run.id], run_length(frame, run.id), frame.unit, whole)
+    return _articles((run,), values, lambda: get_template_attribute("_run.html", "article")(frame, run, whole))
+
+
+@bp.get("/runs/<run_id>")
+def one_run(uid: str, run_id: str) -> Any:
+    """A run with its chips. Not found: status 404."""
+    frame = Frame(uid, "pace")
+    run = frame.job.run(run_id)
+    if run is None:
+        return jsonify(rev=frame.rev), 404
+    return jsonify(rev=frame.rev, fragments={f"run-{run.id}": run_article(frame, run, True)})
+
+
+@bp.app_template_global()
 def run_length(frame: Frame, run_id: str) -> float:
     """Length of pipe in a run as paced [mm]."""
-    return sum(frame.design.pipework.runs[run_id].lengths.values())
+    return frame.design.traced.runs[run_id].length_mm
 
 
 @bp.get("")
@@ -66,7 +89,7 @@ def preview(uid: str) -> Any:
     run = run if isinstance(run, str) and frame.job.run(run) else None
     suggestions = [
         {"text": s.text, "start": s.start, "end": s.end, "what": s.what}
-        for s in complete(frame.job, text, caret, frame.design.style)
+        for s in complete(frame.job, text, caret, frame.design.style, run)
     ]
     found: dict[str, Any] = {"rev": frame.rev, "suggestions": suggestions, "error": None, "says": "", "drawing": None}
     if not text.strip():
@@ -80,6 +103,23 @@ def preview(uid: str) -> Any:
         found["drawing"] = svg.write(draw(design, frame.look(ghost=ghost)))
         found["says"] = _says(design, ghost)
     return jsonify(found)
+
+
+@bp.get("/leg")
+def leg(uid: str) -> Any:
+    """A leg that was picked on the drawing: its length, the way it goes, where it could stop. Not found: status 404."""
+    frame = Frame(uid, "pace")
+    run, item = request.args.get("run", ""), request.args.get("item", "")
+    trace = frame.design.traced.runs.get(run)
+    found = next((one for one in trace.run.items if one.id == item and isinstance(one, Leg)), None) if trace else None
+    move = next((one for one in trace.moves if one.item == item), None) if trace else None
+    if trace is None or found is None or move is None:
+        return jsonify(rev=frame.rev), 404
+    return jsonify(
+        rev=frame.rev, run=run, item=item, dir=found.dir, length_mm=trace.lengths[item], text=item_text(found, frame.design.style),
+        way=list(move.way), at=list(move.b.plus(move.way, -trace.lengths[item])),
+        snaps=[{"length_mm": snap.length_mm, "what": snap.what} for snap in snaps(frame.job, frame.design.pipework, run, item)],
+    )  # fmt: skip
 
 
 def _as_far_as_it_goes(job: Job, text: str, run: str | None) -> tuple[Job | None, Refused | None]:
@@ -104,7 +144,7 @@ def _says(design: Design, run: str) -> str:
     from ..core.rules.ends import vector_words
 
     unit = design.job.pace_unit
-    total = length_text(sum(trace.lengths.values()), unit, with_unit=True)
+    total = length_text(trace.length_mm, unit, with_unit=True)
     words = f"{run}: {total} of pipe, its end lies {vector_words(trace.end.minus(trace.start), unit)} of its start"
     if trace.closing is not None:
         size = trace.closing.length

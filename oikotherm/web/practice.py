@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from collections import Counter
 from datetime import date
 from typing import Any
 
@@ -12,16 +13,24 @@ from ..core.context import Context
 from ..core.design import derive
 from ..core.errors import Refused
 from ..core.job.model import Choice, Job
-from ..core.practice import TOPICS, Topic
+from ..core.joints.recipe import recipe_of
+from ..core.practice import TOPICS, Topic, options_of
 from ..core.quantity import parse
-from ..core.work.care import reminders
-from ..core.work.plan import typical_rates
+from ..core.work.care import reminders, top_up
+from ..core.work.plan import plan, typical_rates
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
 from .job import edit_job
 
 bp = Blueprint("practice", __name__)
+WATCHED = ("pipe-in-view", "rodents", "air-separator", "magnetic-filter")
+
+
+@bp.app_template_global()
+def unit_of(topic: str) -> str:
+    """What a topic changes: joints, findings or steps of the plan."""
+    return "findings" if topic in WATCHED else "steps" if topic in ("boiler-pipes", "filling") else "joints"
 
 
 def firm_choices(conn: sqlite3.Connection) -> dict[str, str]:
@@ -38,21 +47,48 @@ def _topic(ident: str) -> Topic:
 
 
 def changed_joints(job: Job, topic: Topic, option: str) -> int:
-    """How many joints of a job get another method if this option comes from the firm."""
+    """How many joints of a job come, go, get another method, or another recipe if this option comes from the firm; for topics
+    that only watch, how many findings come and go."""
     choices = dict(job.choices)
     choices.pop(topic.id, None)
     if option:
         choices[topic.id] = Choice(option=option, origin="firm")
-    before = derive(job, Context()).fitted.joints
-    after = derive(job.model_copy(update={"choices": choices}), Context()).fitted.joints
-    return sum(after[key].method != joint.method for key, joint in before.items() if key in after)
+    other = job.model_copy(update={"choices": choices})
+    was, becomes = options_of(job), options_of(other)
+    if was == becomes:
+        return 0
+    before = derive(job, Context())
+    if topic.id == "filling":
+        return sum(a != b for a, b in zip(top_up(before), top_up(derive(other, Context())), strict=True))
+    if topic.id == "boiler-pipes":
+        order, new = ([step.key for step in plan(one)] for one in (before, derive(other, Context())))
+        return sum(a != b for a, b in zip(order, new, strict=True))
+    if topic.group == "hand":
+        runs = {run.id: run.service for run in job.runs}
+        kinds = Counter(
+            (joint.method, joint.pipe, runs.get(joint.run, "heating")) for joint in before.fitted.joints.values()
+        )
+        sample = {
+            (joint.method, joint.pipe, runs.get(joint.run, "heating")): joint for joint in before.fitted.joints.values()
+        }
+        catalogue = before.context.catalogue
+        return sum(
+            count for kind, count in kinds.items()
+            if recipe_of(catalogue, sample[kind], kind[2], job.practice, was) != recipe_of(catalogue, sample[kind], kind[2], job.practice, becomes)
+        )  # fmt: skip
+    if topic.id in WATCHED:
+        found = [{(one.rule, one.where) for one in derive(made, Context()).findings} for made in (job, other)]
+        return len(found[0] ^ found[1])
+    after = derive(other, Context()).fitted.joints
+    changed = sum(after[key].method != joint.method for key, joint in before.fitted.joints.items() if key in after)
+    return changed + len(before.fitted.joints.keys() ^ after.keys())
 
 
 def _effect(topic: Topic, option: str) -> list[dict[str, Any]]:
     conn = db.get()
     found = []
     for row in jobs_store.listing(conn):
-        at = jobs_store.head(conn, row["uid"])
+        at = db.head_of(row["uid"])
         choice = at.job.choices.get(topic.id)
         own = choice.option if choice and choice.origin == "job" else ""
         found.append(
@@ -110,7 +146,7 @@ def choose() -> Any:
     for ticked in request.form.getlist("job"):
         uid, _, rev = ticked.partition(":")
         try:
-            practice = jobs_store.head(conn, uid).job.practice
+            practice = db.head_of(uid).job.practice
             edit_job(
                 uid,
                 int(rev),
@@ -160,7 +196,7 @@ def property() -> str:  # noqa: A001 - the page's name
     conn = db.get()
     places: dict[str, dict[str, Any]] = {}
     for row in jobs_store.listing(conn):
-        at = jobs_store.head(conn, row["uid"])
+        at = db.head_of(row["uid"])
         design = db.design_of(at.uid, at.rev, at.job)
         due = reminders(design, date.fromisoformat(at.made_at[:10]))
         place = places.setdefault(at.job.place.strip().lower(), {"place": at.job.place, "jobs": [], "stations": []})

@@ -8,15 +8,22 @@ from typing import Any
 from flask import Blueprint, jsonify, redirect, render_template, request, url_for
 
 from ..core.errors import Refused
-from ..core.making.materials import parts, sticks
+from ..core.job.model import Choice
+from ..core.joints.dress import ways_to_join
+from ..core.joints.fitted import Joint
+from ..core.joints.recipe import joint_end
+from ..core.making.materials import coils, parts, sticks
+from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.work.place import place_words
 from ..core.work.plan import WorkStep, move, plan
 from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
-from ..core.work.records import JointState, Record, joint_states, ticked
+from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
+from ..core.work.water import WaterWork, water_work
 from ..exchange.site import records_of, rig_of, state_mark, tests_of
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
+from ..store import van as van_store
 from ..store.database import now, writing
 from . import db
 from .frame import Frame
@@ -84,17 +91,64 @@ def joint_groups(frame: Frame) -> list[dict[str, Any]]:
         changed = bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe)
         groups.setdefault(joint.method, []).append({
             "key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "pipe": joint.pipe, "method": joint.method,
-            "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
+            "checks": checks_of(joint.method, joint.pipe), "fitting": joint.fitting_key, "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
         })  # fmt: skip
     rows = [{"method": method, "joints": found} for method, found in groups.items()]
     gone = [state for key, state in states.items() if key not in frame.design.fitted.joints]
     if gone:
         lost = [
-            {"key": s.key, "label": s.label, "title": "no longer in the pipework", "pipe": s.pipe, "method": s.method, "run": "", "state": s, "changed": False, "gone": True}
+            {"key": s.key, "label": s.label, "title": "no longer in the pipework", "pipe": s.pipe, "method": s.method, "run": "", "state": s, "changed": False, "gone": True, "checks": (), "fitting": ""}
             for s in gone
         ]  # fmt: skip
         rows.append({"method": "gone", "joints": lost})
     return rows
+
+
+@joints_bp.app_template_global()
+def topics_of(frame: Frame) -> list[tuple[Topic, Option, Choice]]:
+    """Every topic with the option in force for this job and where it comes from."""
+    return [(topic, *chosen(frame.job, topic)) for topic in TOPICS.values()]
+
+
+@joints_bp.app_template_global()
+def check_words(name: str) -> str:
+    return CHECK_WORDS[name]
+
+
+@joints_bp.get("/card")
+def joint_card(uid: str) -> Any:
+    """The card of one joint: how it is made here, in section, and by what else it could be made."""
+    from .joint_pages import card
+
+    frame = Frame(uid, "joints")
+    joint = frame.design.fitted.joints.get(request.args.get("joint", ""))
+    if joint is None:
+        return render_template(
+            "error.html",
+            title="No such joint",
+            words="It may have gone with the last edit. The list of joints has those that are.",
+        ), 404
+    run = frame.job.run(joint.run)
+    service = run.service if run and run.service in ("heating", "water", "gas") else "heating"
+    end = joint_end(frame.design.context.catalogue, joint)
+    shown = None
+    if end is not None:
+        try:
+            shown = card(joint.method, end, service, frame.job.practice, options_of(frame.job))
+        except Refused:
+            shown = None
+    ways = ways_to_join(frame.job, frame.design.fitted, frame.design.context, joint.fitting_key)
+    own = next((row for row in frame.job.overrides if row.target == joint.fitting_key and row.field == "method"), None)
+    return render_template(
+        "card.html",
+        frame=frame,
+        joint=joint,
+        label=frame.design.joint_labels[joint.key],
+        shown=shown,
+        service=service,
+        ways=ways,
+        own=own,
+    )
 
 
 @joints_bp.get("")
@@ -120,7 +174,23 @@ def plan_of(frame: Frame) -> dict[str, Any]:
 @order_bp.app_template_global()
 def materials_of(frame: Frame) -> dict[str, Any]:
     """What to order."""
-    return {"parts": parts(frame.design.fitted), "sticks": sticks(frame.design.cuts, frame.design.context.catalogue)}
+    stock = van_store.stock(db.get())
+    rows = parts(frame.design.fitted)
+    money = [row.count * price for row in rows if (price := stock.get(row.part_id, (0, None))[1]) is not None]
+    return {
+        "stock": stock,
+        "money": sum(money) if money else None,
+        "parts": rows,
+        "coils": coils(frame.design.fitted),
+        "sticks": sticks(frame.design.cuts, frame.design.context.catalogue),
+    }
+
+
+@order_bp.app_template_global()
+def water_of(frame: Frame) -> list[WaterWork]:
+    """The water work of every circuit that has emitters."""
+    found = (water_work(frame.design, heating) for heating in frame.design.heating if heating.loads)
+    return [one for one in found if one is not None]
 
 
 @order_bp.get("")
@@ -145,6 +215,20 @@ def move_step(uid: str) -> Any:
 # --- Prove ---------------------------------------------------------------------------------------------------------------
 
 
+def proved(frame: Frame) -> bool:
+    """Whether the last test passed and tells of the pipework as it is now."""
+    rows = tests_of(frame.design, records_here(frame.uid))
+    return bool(rows) and rows[0][1].outcome == "pass" and rows[0][2]
+
+
+def missing_checks(joint: Joint, state: JointState | None) -> list[str]:
+    """What is still blank of a joint before it may be put under pressure, in words."""
+    words = [] if state and state.yes("made") else ["made"]
+    return words + [
+        CHECK_WORDS[name].lower() for name in checks_of(joint.method, joint.pipe) if not (state and state.yes(name))
+    ]
+
+
 @prove_bp.app_template_global()
 def proof_of(frame: Frame) -> dict[str, Any]:
     """Tests made so far, what the next one takes, and the joints not yet seen dry."""
@@ -158,9 +242,14 @@ def proof_of(frame: Frame) -> dict[str, Any]:
         for joint in frame.design.fitted.joints.values() if joint.key not in states or not states[joint.key].yes("dry")
     ]  # fmt: skip
     rig = rig_of(frame.design, records, 0.02)
+    blank = [
+        {"label": frame.design.joint_labels[joint.key], "missing": missing}
+        for joint in frame.design.fitted.joints.values()
+        if (missing := missing_checks(joint, states.get(joint.key)))
+    ]
     return {
-        "tests": rows, "waiting": waiting, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
-        "today": date.today().isoformat(), "passed": bool(rows) and rows[0]["verdict"].outcome == "pass" and rows[0]["present"],
+        "tests": rows, "waiting": waiting, "blank": blank, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
+        "today": date.today().isoformat(), "passed": proved(frame),
     }  # fmt: skip
 
 

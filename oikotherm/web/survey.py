@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
 from ..core.catalogue import standard
 from ..core.errors import Refused
-from ..core.job.model import Job, Port, Station
-from ..core.quantity import parse, parse_length_mm
+from ..core.heating.series import PANEL, emitter_of
+from ..core.heating.valves import curve_of_points
+from ..core.job.houseline import EXAMPLES, part_text
+from ..core.job.model import DATA_OF_KIND, Job, Port, Station, StationData
+from ..core.quantity import length_text, parse, parse_length_mm
+from ..core.work.templates import Check, checks
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
 from .frame import Frame
@@ -35,6 +40,7 @@ def _page(uid: str, **more: Any) -> str:
         kinds=standard().stations.values(),
         kit_parts=standard().kits,
         facings=FACINGS,
+        house_example=EXAMPLES["room"],
         **{**known, **more},
     )
 
@@ -53,7 +59,9 @@ def change(uid: str) -> Any:
     except jobs_store.Stale as stale:
         words = f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you typed is kept below."
         return _page(uid, typed=form, typed_in=name, message=words), 409
-    return redirect(url_for(".index", uid=uid, done=name) + f"#{form.get('back', name)}", 303)
+    return redirect(
+        url_for(".index", uid=uid, done=name, level=form.get("level_shown") or None) + f"#{form.get('back', name)}", 303
+    )
 
 
 def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, Any]]:
@@ -89,6 +97,23 @@ def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, An
             at=(length("east"), length("north"), length("height")), serial=form.get("serial", "").strip() or None,
         )  # fmt: skip
         return [{"do": "put_station", "station": kept}]
+    if name.startswith("check."):
+        if name not in {check.path for check in checks(job)}:
+            raise Refused("check", name, "a check of this job", "check.photo")
+        done = form.get("done") == "yes"
+        fact = {
+            "path": name,
+            "value": done,
+            "basis": "measured" if done else "assumed",
+            "by_role": form.get("by_role", "site lead")[:60],
+        }
+        return [{"do": "put_fact", "fact": {**fact, "on": date.today().isoformat()}}]
+    if name == "house":
+        return [{"do": "put_house", "text": form.get("text", "")}]
+    if name.startswith("house-remove-"):
+        return [{"do": "remove_house", "id": name.removeprefix("house-remove-")}]
+    if name.startswith("known-"):
+        return [_known_of(job, _known(job, name.removeprefix("known-")), form, comma)]
     if name.startswith("port-"):
         return [_port(job, name, form, length)]
     if name == "job":
@@ -108,6 +133,17 @@ def _known(job: Job, ident: str) -> Station:
     return station
 
 
+def _output(said: str, kind: str, comma: bool) -> dict[str, float]:
+    """An output as said: watts, or for an emitter its series and size, which bring its body, water and exponent too (typ)."""
+    if kind == "emitter" and PANEL.fullmatch(said.strip()):
+        found = emitter_of(said)
+        known = {
+            "output_w": found.output_w, "exponent": found.exponent, "rated_at_k": found.rated_at_k, "width_mm": found.width_mm, "height_mm": found.height_mm,
+        }  # fmt: skip
+        return known | ({"loop_m": found.loop_m} if found.loop_m else {"volume_l": found.litres})
+    return {"output_w": parse(said, "power", "W", field="output", decimal_comma=comma)}
+
+
 def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str, Any]:
     kind = standard().stations.get(form.get("kind", ""))
     command: dict[str, Any] = {
@@ -116,17 +152,86 @@ def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str,
     }  # fmt: skip
     if form.get("id", "").strip():
         command["id"] = form["id"].strip().upper()
-    if form.get("output", "").strip() and kind and kind.kind in ("boiler", "emitter"):
-        command["data"]["output_w"] = parse(form["output"], "power", "W", field="output", decimal_comma=comma)
-    if kind and kind.kind == "stub":
+    if form.get("output", "").strip() and kind and "output_w" in DATA_OF_KIND[kind.kind]:
+        command["data"] |= _output(form["output"], kind.kind, comma)
+    if kind and kind.kind in ("stub", "supply", "outlet", "vessel"):
         command.update(
             {field: form[field].strip() for field in ("end", "role", "facing") if form.get(field, "").strip()}
         )
-    else:
+    if not kind or kind.kind != "stub":
         for field in ("width", "tall"):
             if form.get(field, "").strip():
                 command["data"][{"width": "width_mm", "tall": "height_mm"}[field]] = length(field)
     return command
+
+
+# what a field of a station's data is read as: kind of quantity, unit of a bare number; none: a plain number
+_READ: dict[str, tuple[str, str]] = {
+    "output_w": ("power", "W"), "least_output_w": ("power", "W"), "input_w": ("power", "W"), "coil_w": ("power", "W"), "volume_l": ("volume", "L"), "store_c": ("temperature", "C"),
+    "supply_pa": ("pressure", "Pa"), "outlet_pa": ("pressure", "Pa"), "set_pa": ("pressure", "Pa"), "precharge_pa": ("pressure", "Pa"),
+}  # fmt: skip
+WORDS = ("room", "gas", "series", "material")
+
+
+def data_fields(station: Station) -> list[str]:
+    """The facts that can be typed for a station, in the order of the model."""
+    allowed = DATA_OF_KIND[station.kind]
+    return [name for name in StationData.model_fields if name in allowed]
+
+
+def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
+    """The station with the facts and the parts inside it as typed; an empty field is not known."""
+    data: dict[str, Any] = {}
+    for name in data_fields(station):
+        text = form.get(name, "").strip()
+        if not text:
+            continue
+        if name == "pump_curve":
+            data[name] = _curve(text)
+        elif name in WORDS:
+            data[name] = text.upper() if name == "room" else text
+        elif name.endswith("_mm"):
+            data[name] = parse_length_mm(text, job.pace_unit, field=name, decimal_comma=comma)
+        elif name in _READ:
+            kind, unit = _READ[name]
+            data[name] = parse(text, kind, unit, field=name, decimal_comma=comma)
+        else:
+            data[name] = _number(text, name, comma)
+    brings: dict[str, Any] = {
+        name: form.get(f"brings_{name}") == "yes" for name in ("pump", "filling", "vents", "drains")
+    }
+    for name in ("vessel_l", "safety_valve_bar"):
+        text = form.get(f"brings_{name}", "").strip()
+        if text:
+            brings[name] = _number(text, name, comma)
+    kept = station.model_dump(exclude_none=True, exclude={"data", "brings"})
+    return {"do": "put_station", "station": {**kept, "data": data, "brings": brings}}
+
+
+CURVE_EXAMPLE = "0 45; 250 43; 500 38"
+
+
+def _curve(text: str) -> tuple[tuple[float, float], ...]:
+    """A pump's curve as its label gives it, "L/h kPa; L/h kPa", as (kg/s, Pa). Raises Refused."""
+    points = []
+    for pair in text.split(";"):
+        words = pair.replace(",", ".").split()
+        try:
+            flow, head = (float(word) for word in words)
+        except ValueError:
+            raise Refused(
+                "pump_curve", pair.strip(), "flow in L/h and head in kPa, pairs with ; between", CURVE_EXAMPLE
+            ) from None
+        points.append((round(flow / 3600, 6), round(head * 1000, 3)))
+    curve_of_points(points)
+    return tuple(points)
+
+
+def _number(text: str, name: str, comma: bool) -> float:
+    try:
+        return float(text.replace(",", ".") if comma else text)
+    except ValueError:
+        raise Refused(name, text, "a number", "3.5") from None
 
 
 def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str, Any]:
@@ -155,9 +260,83 @@ def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str
 
 
 @bp.app_template_global()
-def plan_view() -> Projection:
-    """The small plan beside the forms."""
-    return Projection("plan")
+def checks_here(frame: Frame) -> tuple[Check, ...]:
+    """The checks the job's template brought."""
+    return checks(frame.job)
+
+
+@bp.app_template_global()
+def survey_plan(frame: Frame) -> str:
+    """The plan of the level picked, beside the forms."""
+    level = plan_level(frame)
+    return frame.drawing(
+        projection=Projection("plan"),
+        width=440.0,
+        height=360.0,
+        findings=False,
+        pipes=False,
+        levels=frozenset({level} if level else ()),
+        head=34.0,
+    )
+
+
+@bp.app_template_global()
+def plan_level(frame: Frame) -> str:
+    """The level the plan shows: as asked for, else the lowest."""
+    asked = request.args.get("level", "")
+    levels = frame.job.house.levels
+    return asked if frame.job.level(asked) else (levels[0].id if levels else "")
+
+
+@bp.app_template_global()
+def house_lines(frame: Frame, level: str) -> list[dict[str, str]]:
+    """What stands on a level, each as the line that says it."""
+    house = frame.job.house
+    comma = frame.job.practice == "continental"
+    parts = [
+        part
+        for group in (house.rooms, house.walls, house.joists, house.obstacles)
+        for part in group
+        if part.level == level
+    ]
+    return [{"id": part.id, "text": part_text(part, frame.job.pace_unit, comma=comma)} for part in parts]
+
+
+@bp.app_template_global()
+def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
+    """The facts of a station as fields: name, what is known, its unit in words."""
+    found = []
+    for name in data_fields(station):
+        value = getattr(station.data, name)
+        words, _, unit = name.rpartition("_")
+        if name == "pump_curve":
+            text = "; ".join(f"{flow * 3600:g} {head / 1000:g}" for flow, head in value or ())
+        elif name.endswith("_mm"):
+            text = "" if value is None else length_text(value, frame.job.pace_unit)
+        else:
+            text = "" if value is None else f"{value:g}" if isinstance(value, float | int) else str(value)
+        units = {
+            "w": "W",
+            "l": "L",
+            "c": "°C",
+            "pa": "Pa",
+            "k": "K",
+            "s": "kg/s",
+            "mm": frame.job.pace_unit,
+            "m": "m",
+            "curve": "L/h kPa; ...",
+            "years": "years",
+        }
+        label = words if unit in units and words else name
+        found.append(
+            {
+                "name": name,
+                "label": label.removesuffix("_kg").replace("_", " "),
+                "text": text,
+                "unit": units.get(unit, "") if label != name else "",
+            }
+        )
+    return found
 
 
 @bp.app_template_global()

@@ -35,7 +35,7 @@ class BrowserCase(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": width, "height": height}, **more)
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(40_000)
+        page.set_default_timeout(10_000)
         page.on("console", lambda message: self.said.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: self.said.append(str(error)))
         return page

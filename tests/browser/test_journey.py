@@ -85,6 +85,9 @@ class JourneyTest(BrowserCase):
 
         page.keyboard.press("5")
         page.wait_for_url("**/make")
+        self.tab_to("#changes-of-direction")
+        page.keyboard.type("fit")  # no bends in this job: every corner a fitting
+        page.locator("small.bends").first.wait_for(state="detached")
         cuts = {
             row.get_attribute("data-label"): float(row.get_attribute("data-cut-mm"))
             for row in page.locator("#cuts tr[data-label]").all()
@@ -95,6 +98,7 @@ class JourneyTest(BrowserCase):
             self.assertIn(by_hand, cuts.values())
         self.assertGreater(len(cuts), 14)  # eleven legs, and what the remedies put in
 
+        self.tab_to("#cuts summary")
         page.keyboard.press("8")
         page.wait_for_url("**/handover")
         self.tab_to("#print-sheet", 200)

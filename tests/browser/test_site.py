@@ -63,7 +63,7 @@ class SiteTest(BrowserCase):
         phone.get_by_role("button", name="Judge and keep").click()
         phone.locator(".refused", has_text="soon").wait_for()
         self.assertEqual(phone.locator("#readings").input_value(), "soon, 1.5")
-        lines = "\n".join(f"2026-03-01T10:{minute:02d}, 1.52, 15" for minute in range(0, 60, 5))
+        lines = "\n".join(f"2026-03-01T10:{minute:02d}, 1.70, 15" for minute in range(0, 60, 5))
         phone.locator("#readings").fill(lines)
         phone.get_by_role("button", name="Judge and keep").click()
         phone.locator(".test.pass").wait_for()

@@ -45,7 +45,8 @@ class BendTest(unittest.TestCase):
 
     def test_a_three_bend_crossover_clears_by_what_was_asked(self):
         card = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300)
-        top = max(y for _, y in bends.crossover(40, 10, 15, 15, 30, 60, 300, 300).centre_line(400))
+        card = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300)
+        top = max(y for _, y in bends.centre_line(card.marks_mm, card.angles_deg, 60, card.cut_mm, 400))
         self.assertAlmostEqual(top + 15 - 15 / 2, 40 + 10, delta=0.05)  # underside of the pipe above the wall
         flat = bends.crossover(40, 10, 15, 15, 30, 60, 300, 300, 120)
         self.assertAlmostEqual(flat.check_mm, 40 + 10 + 7.5 - 15, places=9)

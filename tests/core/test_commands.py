@@ -12,8 +12,9 @@ from tests.jobs import CATALOGUE, STYLE, demo, edit, job, paced
 
 
 def keys(found):
-    """Every stable key of a design."""
-    return {*found.fitted.pieces, *found.fitted.fittings, *found.fitted.joints}
+    """Every stable key of a design; couplings come and go with the length of a straight."""
+    every = {*found.fitted.pieces, *found.fitted.fittings, *found.fitted.joints}
+    return {key for key in every if "/join" not in key and not key.split("/pipe/")[1:]}
 
 
 class RunTest(unittest.TestCase):
@@ -210,7 +211,7 @@ class CompleteTest(unittest.TestCase):
         self.assertIn("R1.left", self.words("from F1.T1 cu-m 15: S500 -> R"))
         self.assertEqual(self.words("from F1.T1 cu-m 15: S500 {lo"), ["loft}", "floor}"])
         self.assertIn("22", self.words("from F1.T1 cu-m 15: S500 =cu-m "))
-        self.assertEqual(self.words("from F1.T1 cu-m 15: S500 "), [])
+        self.assertEqual(self.words("from F1.T1 cu-m 15: S500 "), ["-> R1.left"])  # the one free flow port
 
     def test_no_text_upsets_it(self):
         rng, made = random.Random(3), demo()

@@ -1,5 +1,6 @@
 """Cut lengths against sums by hand and figures from public tables."""
 
+import math
 import unittest
 
 from oikotherm.core.bench import find_tool
@@ -66,11 +67,72 @@ class HandWorkedTest(unittest.TestCase):
         found = design("F1 from A.out cu-m 22: U400 U+45E600 -> cap", end="comp-cu 22 socket")
         self.assertAlmostEqual(found.cuts[0].exact_mm, 400 + 19 - 0.45 * 16)
 
+    def test_a_bent_piece_is_one_cut_with_marks(self):
+        # socket 16 deep; one square bend of R 60 saves 2 x 60 - 94.248 and begins at 516 - 60
+        (cut,) = design("F1 from A.out cu-m 15: U500 E1000 -> cap", turns="bends-22").cuts
+        self.assertAlmostEqual(cut.exact_mm, 516 + 1000 - (120 - 30 * math.pi), places=4)
+        self.assertEqual([(mark.at_mm, mark.angle_deg, mark.roll_deg) for mark in cut.marks], [(456.0, 90, 0)])
+        # a set of 50 at 45: travel 70.711, each bend takes 24.853 and saves 2 x 24.853 - 47.124
+        (cut,) = design("F1 from A.out cu-m 15: U500 ~E50 U600 -> cap", turns="bends-22").cuts
+        self.assertAlmostEqual(cut.exact_mm, 516 + 70.7107 + 550 - 2 * (2 * 24.8528 - 47.1239), places=3)
+        self.assertEqual([mark.roll_deg for mark in cut.marks], [0, 180])
+        self.assertAlmostEqual(cut.marks[0].at_mm, 516 - 24.853, delta=0.06)
+        self.assertAlmostEqual(cut.marks[1].at_mm, 516 - 24.853 + 47.124 + 70.711 - 2 * 24.853, delta=0.06)
+
+    def test_bends_give_way_to_fittings(self):
+        for line, why in (
+            ("U500 E70 N500", "no room for a second bend"), ("U500 E2000 *T1 N500", "a tee turns there"), ("U2900 E2900", "longer than a stick"),
+            ("U500 E300 =cu-m 22 N500", "a reducing elbow"),
+        ):  # fmt: skip
+            kinds = [
+                fitting.kind
+                for fitting in design(
+                    f"F1 from A.out cu-m 15: {line} -> cap", turns="bends-22"
+                ).fitted.fittings.values()
+            ]
+            self.assertTrue({"elbow", "tee"} & set(kinds), why)
+        self.assertIn(
+            "elbow",
+            {
+                f.kind
+                for f in design(
+                    "F1 from A.out cu-m 22: U500 E900 -> cap", turns="bends-15", end="comp-cu 22 socket"
+                ).fitted.fittings.values()
+            },
+        )
+        self.assertNotIn(
+            "bend",
+            {
+                f.kind
+                for f in design(
+                    "F1 from A.out cu-l 3/4: U20 E30 -> cap", turns="bends-22", practice="north-american", unit="in"
+                ).fitted.fittings.values()
+            },
+        )
+
+    def test_a_straight_over_a_stick_gets_couplings_that_keep_out_of_walls(self):
+        found = design("F1 from A.out cu-m 15: U500 E2900 (wall 300) E4200 -> cap")
+        joins = [f.at.x for f in found.fitted.fittings.values() if f.kind == "coupling"]
+        self.assertEqual(len(joins), 2)
+        self.assertEqual(joins[0], 2900 - 60)
+        self.assertTrue(all(cut.cut_mm <= 3000 for cut in found.cuts))
+        pieces = [cut.exact_mm for cut in found.cuts[1:]]
+        self.assertAlmostEqual(sum(pieces) + 11 + 2 * 1.5, 7100, places=4)
+
+    def test_a_street_elbow_joins_two_fittings_without_pipe(self):
+        found = design("F1 from A.out cu-m 15: U500 E32.6 N700 -> cap")  # 11 + 11 + 10.6
+        self.assertEqual([cut.key for cut in found.cuts], ["i1/pipe", "i3/pipe"])
+        self.assertIn("street 15 elbow capillary", [f.title for f in found.fitted.fittings.values()])
+        self.assertEqual(sum(joint.method == "capillary" for joint in found.fitted.joints.values()), 4)
+
     def test_every_working_gives_its_value(self):
         for cut in derive(demo()).cuts:
             steps = {step.formula.split(" ")[0]: step for step in cut.worked.steps}
             take = [step.result for step in cut.worked.steps if step.formula.startswith("take-off")]
-            self.assertAlmostEqual(cut.worked.steps[0].result - sum(take), steps["cut"].result, places=6)
+            saved = sum(step.result for step in cut.worked.steps if step.formula.startswith("less what the bends save"))
+            by_hand = sum((2 - math.pi / 2) * mark.radius_mm for mark in cut.marks if mark.angle_deg == 90)
+            self.assertAlmostEqual(saved, by_hand, places=4)
+            self.assertAlmostEqual(cut.worked.steps[0].result - sum(take) - saved, steps["cut"].result, places=6)
             self.assertEqual(cut.worked.steps[-1].result, cut.cut_mm)
             self.assertLessEqual(abs(cut.cut_mm - cut.exact_mm), 0.5)
 

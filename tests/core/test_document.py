@@ -54,7 +54,7 @@ class DocumentTest(unittest.TestCase):
         self.assertEqual(write(read(write(job))), write(job))
         self.assertEqual({item.kind for item in job.runs[0].items}, set(ITEM_KINDS))
         rules = {finding.rule for finding in derive(job).findings}
-        self.assertIn("not-worked", rules)  # sets, crossovers, falls and twins are said to be kept but not drawn
+        self.assertIn("no-room", rules)  # its crossover points along its leg
 
     def test_the_published_schema_is_the_present_one(self):
         path = Path(__file__).parents[2] / "docs" / "schema" / "job.schema.json"

@@ -8,7 +8,22 @@ from hypothesis import strategies as st
 
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.identity import align
-from oikotherm.core.job.model import DIRS, DeviceItem, Leg, Lie, Pass, Pipe, PipeChange, Point, Remark, Run, Tee
+from oikotherm.core.job.model import (
+    DIRS,
+    Crossover,
+    DeviceItem,
+    Leg,
+    Lie,
+    Pass,
+    Pipe,
+    PipeChange,
+    Point,
+    Remark,
+    Run,
+    SetItem,
+    Tee,
+    TwinOf,
+)
 from oikotherm.core.job.notation import Style, item_text, parse_run, run_text
 from tests.jobs import CATALOGUE, STYLE
 
@@ -46,8 +61,23 @@ remarks = st.builds(
     lambda t: Remark(id="i1", text=" ".join(t.split())),
     st.text("abc [](){}->*=#'\"", min_size=1, max_size=20).filter(lambda t: t.split()),
 )
+heights = st.integers(1, 999_999).map(lambda micro: micro / 1000)
+angles = st.sampled_from((45.0, 30.0, 22.5, 60.0)) | st.integers(5_000, 75_000).map(lambda milli: milli / 1000)
+sets = st.builds(SetItem, id=st.just("i1"), side=dirs, height_mm=heights, angle_deg=angles) | st.builds(
+    SetItem, id=st.just("i1"), side=st.sampled_from("NS"), height_mm=heights, angle_deg=angles, and_side=st.sampled_from("UDEW"), and_mm=heights
+)  # fmt: skip
+crossovers = st.builds(Crossover, id=st.just("i1"), side=dirs, clear_mm=heights, angle_deg=angles, over=st.none() | ids)
 items = st.lists(
-    legs | devices | tees | st.builds(Point, id=st.just("i1"), name=ids) | passes | changes | lies | remarks,
+    sets
+    | crossovers
+    | legs
+    | devices
+    | tees
+    | st.builds(Point, id=st.just("i1"), name=ids)
+    | passes
+    | changes
+    | lies
+    | remarks,
     max_size=25,
 )
 
@@ -95,6 +125,15 @@ class RoundTripTest(unittest.TestCase):
         said = [item for item in parsed.items if isinstance(item, Leg)]
         self.assertEqual([leg.length_mm for leg in said], [leg.length_mm for leg in run.items if isinstance(leg, Leg)])
 
+    @settings(deadline=None)
+    @given(dirs, heights, st.sampled_from((STYLE, INCH, COMMA)))
+    def test_a_twin_survives_text(self, side, mm, style):
+        run = run_of([]).model_copy(update={"twin_of": TwinOf(run="F2", side=side, spacing_mm=mm)})
+        text = run_text(run, style)
+        parsed = parse_run(text, style)
+        self.assertEqual((parsed.twin, parsed.items), (run.twin_of, ()))
+        self.assertEqual(run_text(run.model_copy(update={"twin_of": parsed.twin}), style), text)
+
     def test_loose_typing_means_the_same(self):
         loose = 'f1 FROM blr.flow copper 22:d350[iso]W7 1/2" u 1.5 m  *t1 =copper 15 n? -> CAP'
         parsed = parse_run(loose, STYLE)
@@ -131,7 +170,7 @@ class RefusedTest(unittest.TestCase):
             ("F1 from A.out cu-m 22: W1850 X33 N2", "X33"), ("F1 from A.out cupper 22: W1", "cupper"), ("F1 from A.out cu-m 2o: W1", "2o"),
             ("F1 from A.out cu-m 22: W1 [iso W3", "[iso W3"), ("F1 from A.out cu-m 22: W1,5", "W1,5"), ("F1 from A.out cu-m 22: W5 N+30S5", "N+30S5"),
             ("F1 from A.out cu-m 22: W5 {roof}", "{roof}"), ("F1 from A.out cu-m 22: W5 (wall)", "(wall)"), ("F1 from A.out cu-m 22: W5 *T1 *T1", "*T1"),
-            ("F1 from A.out cu-m 22: W5 ~N50", "~N50"), ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
+            ("F1 from A.out cu-m 22: W5 ~N50@80", "~N50@80"), ("F1 from A.out cu-m 22: W5 ~N50+S20", "~N50+S20"), ("F1 from A.out cu-m 22: W5 ^U over C1", "^U over C1"), ("F1 from A.out cu-m 22: W5 twin F1 N50", "twin"), ("F2 from A.out cu-m 22: twin F1 50", "twin F1 50"), ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
             ("F1 from A.out cu-m 22: W", "W"), ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
         ):  # fmt: skip
             with self.subTest(text=text), self.assertRaises(Refused) as caught:

@@ -1,18 +1,28 @@
 """Drawings: measured projection, broken crossings, labels that keep clear."""
 
+import io
+import itertools
 import math
 import random
 import unittest
 import xml.etree.ElementTree as ET
 
-from oikotherm.core.design import derive
-from oikotherm.core.job.ways import Vec
-from oikotherm.drawing import svg
-from oikotherm.drawing.crossings import crossing, gaps, remains
-from oikotherm.drawing.isometric import Look, draw
-from oikotherm.drawing.projection import Projection, read_projection
-from tests.jobs import demo, job, paced
+import ezdxf
+import pypdf
+from reportlab.pdfgen.canvas import Canvas
 
+from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
+from oikotherm.core.job.ways import Vec
+from oikotherm.drawing import dxf, svg
+from oikotherm.drawing.crossings import crossing, gaps, remains
+from oikotherm.drawing.isometric import Look, draw, pipe_lines
+from oikotherm.drawing.pdf import draw_on
+from oikotherm.drawing.projection import Projection, read_projection
+from oikotherm.exchange.plansheet import scale_pdf, scale_scene
+from tests.jobs import demo, job, paced, whole
+
+DEMOS = (whole("lockhouse"), whole("fernhollow"), whole("olmo-vecchio"), demo())
 VIEWS = [Projection("iso", turns) for turns in range(4)] + [
     Projection("plan"),
     Projection("elevation"),
@@ -61,13 +71,14 @@ class CrossingTest(unittest.TestCase):
         self.assertEqual((list(broken), count), ([1], 1))
         self.assertEqual([(round(a, 6), round(b, 6)) for a, b in remains(broken[1])], [(0.0, 0.45), (0.55, 1.0)])
 
-    def test_the_demo_breaks_what_brute_force_finds(self):
-        design = derive(demo())
-        for projection in VIEWS:
+    def test_the_demos_break_what_brute_force_finds(self):
+        for design, projection in itertools.product((derive(made) for made in DEMOS), VIEWS):
             look = Look(projection=projection, width=900, height=600)
             flat, near = projection.functions()
             lines = [
-                (flat(p.a), flat(p.b), near(p.a), near(p.b)) for p in design.fitted.pieces.values() if p.centre_mm > 0
+                (flat(a), flat(b), near(a), near(b))
+                for line in pipe_lines(design.fitted)
+                for a, b in itertools.pairwise(line.points)
             ]
             count = 0
             for n, p in enumerate(lines):
@@ -80,9 +91,8 @@ class CrossingTest(unittest.TestCase):
 
 class SceneTest(unittest.TestCase):
     def test_shown_labels_cover_neither_each_other_nor_a_pipe(self):
-        design = derive(demo())
-        for projection in VIEWS:
-            scene = draw(design, Look(projection=projection))
+        for design, projection, dimensions in itertools.product((derive(made) for made in DEMOS), VIEWS, (False, True)):
+            scene = draw(design, Look(projection=projection, dimensions=dimensions))
             shown = [label for label in scene.labels if not label.tight]
             for n, a in enumerate(shown):
                 for b in shown[n + 1 :]:
@@ -96,7 +106,7 @@ class SceneTest(unittest.TestCase):
                             ((label.box[0], label.box[3]), (label.box[2], label.box[1])),
                         ]
                         self.assertFalse(
-                            any(crossing(*edge, *stroke.points) for edge in edges),
+                            any(crossing(*edge, *bit) for edge in edges for bit in itertools.pairwise(stroke.points)),
                             f"{projection.name}: {label.text} on {stroke.key}",
                         )
 
@@ -127,3 +137,119 @@ class SceneTest(unittest.TestCase):
     def test_names_are_escaped(self):
         made = demo().model_copy(update={"title": '<b>"&'})
         ET.fromstring(svg.write(draw(derive(made)), standalone=True))
+
+
+class LookTest(unittest.TestCase):
+    def test_a_level_and_a_service_alone(self):
+        design = derive(whole())
+        everything = {stroke.run for stroke in draw(design).strokes if stroke.layer == "pipe"}
+        self.assertEqual(everything, {run.id for run in design.job.runs})
+        gas = {
+            stroke.run for stroke in draw(design, Look(services=frozenset({"gas"}))).strokes if stroke.layer == "pipe"
+        }
+        self.assertEqual(gas, {"G1", "G2", "G3"})
+        flat = draw(design, Look(levels=frozenset({"L1"})))
+        self.assertEqual(
+            {stroke.key for stroke in flat.strokes if stroke.layer == "station"}, {"R3", "R7", "R8", "R9", "CYL"}
+        )
+        heights = {key: sorted(corner.z for corner in piece.corners) for key, piece in design.fitted.pieces.items()}
+        shown = {stroke.key for stroke in flat.strokes if stroke.layer == "pipe"}
+        self.assertEqual(shown, {key for key, z in heights.items() if z[-1] >= 2750 - 350})
+
+    def test_what_goes_is_drawn_thin_and_crossed_and_is_no_part_of_the_work(self):
+        design = derive(whole())
+        gone = [symbol for symbol in draw(design).symbols if symbol.shape == "gone"]
+        self.assertEqual({symbol.run for symbol in gone}, {"F11", "RT11"})
+        self.assertFalse({cut.run for cut in design.cuts} & {"F11", "RT11", "C4"})
+        self.assertFalse({joint.run for joint in design.fitted.joints.values()} & {"F11", "RT11", "C4"})
+
+    def test_lines_of_measure_are_level_with_their_leg_and_as_long(self):
+        design = derive(demo())
+        scene = draw(design, Look(dimensions=True, projection=Projection("plan"), width=1600, height=1100))
+        scale = math.hypot(*scene.axes[0]) / 1000
+        lengths = {key: length for trace in design.pipework.runs.values() for key, length in trace.lengths.items()}
+        lines = {}
+        for stroke in scene.strokes:
+            if stroke.layer == "dimension":
+                lines.setdefault(stroke.key, stroke.points)
+        self.assertGreater(len(lines), 12)
+        for key, (a, b) in lines.items():
+            self.assertAlmostEqual(math.hypot(b[0] - a[0], b[1] - a[1]) / scale, lengths[key], delta=1)
+
+    def test_a_page_is_to_scale_or_says_what_it_needs(self):
+        design = derive(demo())
+        for scale, paper in ((50, "a3"), (100, "a4"), (25, "a2")):
+            scene = scale_scene(design, Projection("plan"), scale, paper)
+            self.assertAlmostEqual(
+                math.hypot(*scene.axes[0]) / 4, 1000 / scale, places=6
+            )  # millimetres of paper in a metre
+        for scale, paper in ((10, "a4"), (33, "a4"), (50, "a9")):
+            with self.subTest(scale=scale, paper=paper), self.assertRaises(Refused) as caught:
+                scale_scene(design, Projection("plan"), scale, paper)
+            self.assertTrue(caught.exception.expected)
+        data = scale_pdf(design, Projection("iso"), 50, "a3")
+        self.assertEqual(data, scale_pdf(design, Projection("iso"), 50, "a3"))
+        page = pypdf.PdfReader(io.BytesIO(data)).pages[0]
+        self.assertAlmostEqual(float(page.mediabox.width) * 25.4 / 72, 420, delta=0.1)
+        self.assertIn("1:50", page.extract_text())
+
+
+class FilesTest(unittest.TestCase):
+    def test_dxf_opens_with_true_lengths_on_layers_by_role(self):
+        design = derive(whole())
+        roles = {run.id: run.role for run in design.job.runs}
+        for projection in (Projection("plan"), Projection("elevation"), Projection("iso"), Projection("iso", 1)):
+            scene = draw(design, Look(projection=projection, width=1400, height=900))
+            text = dxf.write(scene)
+            self.assertEqual(text, dxf.write(scene))
+            doc = ezdxf.read(io.StringIO(text))
+            self.assertEqual(doc.audit().errors, [])
+            self.assertEqual(doc.header["$INSUNITS"], 4)
+            flat = projection.functions()[0]
+            by_role = dict.fromkeys(set(roles.values()), 0.0)
+            for line in pipe_lines(design.fitted):
+                by_role[roles[line.piece.run]] += sum(
+                    math.dist(flat(a), flat(b)) for a, b in itertools.pairwise(line.points)
+                )
+            for role, expected in by_role.items():
+                drawn = 0.0
+                for entity in doc.modelspace().query(f'*[layer=="PIPE-{role.upper()}"]'):
+                    points = (
+                        [tuple(entity.dxf.start)[:2], tuple(entity.dxf.end)[:2]]
+                        if entity.dxftype() == "LINE"
+                        else [p[:2] for p in entity.get_points()]
+                    )
+                    drawn += sum(math.dist(a, b) for a, b in itertools.pairwise(points))
+                seen_on_end = 250  # stretches seen on end are a symbol, not a line
+                self.assertAlmostEqual(drawn, expected, delta=seen_on_end + 1)
+
+    def test_one_straight_is_as_long_as_it_is_paced(self):
+        design = derive(paced("F1 from A.out cu-m 15: E1234 -> stub"))
+        for projection in (Projection("plan"), Projection("elevation"), Projection("iso"), Projection("iso", 3)):
+            doc = ezdxf.read(io.StringIO(dxf.write(draw(design, Look(projection=projection)))))
+            (line,) = doc.modelspace().query('LINE[layer=="PIPE-FLOW"]')
+            self.assertAlmostEqual(math.dist(line.dxf.start, line.dxf.end), 1234, delta=0.05)
+
+    def test_page_paper_and_dxf_show_the_same_scene(self):
+        for made in DEMOS:
+            scene = draw(derive(made), Look(width=1000, height=620))
+            root = ET.fromstring(svg.write(scene, standalone=True))
+            space = "{http://www.w3.org/2000/svg}"
+            texts = sorted(
+                node.text
+                for node in root.iter(f"{space}text")
+                if node.text and "tight" not in (node.get("class") or "")
+            )
+            shown = sorted(label.text for label in scene.labels if not label.tight)
+            groups = [group for group in root.iter(f"{space}g") if "tight" in (group.get("class") or "").split()]
+            hidden = sorted(node.text for group in groups for node in group.iter(f"{space}text"))
+            self.assertEqual(sorted(texts), sorted([*shown, *hidden]))
+            doc = ezdxf.read(io.StringIO(dxf.write(scene)))
+            self.assertEqual(sorted(entity.dxf.text for entity in doc.modelspace().query("TEXT")), shown)
+            out = io.BytesIO()
+            canvas = Canvas(out, pagesize=(1000, 620), invariant=1)
+            draw_on(canvas, scene, 0, 0, 1000)
+            canvas.save()
+            words = pypdf.PdfReader(io.BytesIO(out.getvalue())).pages[0].extract_text()
+            for text in shown:
+                self.assertIn(text.split()[0], words)

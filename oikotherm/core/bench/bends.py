@@ -8,22 +8,12 @@ from pydantic import Field
 
 from ..making import bends
 from ..making.bends import BendCard
-from ..quantity import parse, parse_length_mm
-from .registry import Input, tool
+from .registry import Input, Quantity, deg, mm, tool
 
-Quantity = float | str
 _R = Field(description="centre-line radius of the former; mm (15 mm pipe 60, 22 mm 88)")
 _BEFORE = Field(default=300, description="from the square-cut end to the first intersection; mm")
 _AFTER = Field(default=300, description="from the last intersection to the other end; mm")
 _ANGLE = Field(description="angle of the bend; degrees")
-
-
-def _mm(value: Quantity, field: str) -> float:
-    return parse_length_mm(value, "mm", field=field)
-
-
-def _deg(value: Quantity) -> float:
-    return parse(value, "angle", "deg", field="angle_deg")
 
 
 def _card(card: BendCard) -> dict[str, Any]:
@@ -44,7 +34,7 @@ class Bend90(Input):
 @tool("Bend of 90", "one square bend: cut and mark", {"first": 300, "second": 400, "radius": 60})
 def bend90(said: Bend90) -> dict[str, Any]:
     """{cut_mm, marks_mm, gain_mm, ..., working}. Raises Refused."""
-    return _card(bends.bend90(_mm(said.first, "first"), _mm(said.second, "second"), _mm(said.radius, "radius")))
+    return _card(bends.bend90(mm(said.first, "first"), mm(said.second, "second"), mm(said.radius, "radius")))
 
 
 class Offset(Input):
@@ -59,18 +49,18 @@ class Offset(Input):
 @tool("Set", "two bends that move a pipe over: travel, marks, cut", {"height": 100, "angle_deg": 30, "radius": 60})
 def offset(said: Offset) -> dict[str, Any]:
     """{travel_mm, run_mm, straight_mm, marks_mm, gain_mm, cut_mm, working}; with spacing also second_marks_mm. Raises Refused."""
-    angle = _deg(said.angle_deg)
+    angle = deg(said.angle_deg)
     card = bends.offset(
-        _mm(said.height, "height"),
+        mm(said.height, "height"),
         angle,
-        _mm(said.radius, "radius"),
-        _mm(said.before, "before"),
-        _mm(said.after, "after"),
+        mm(said.radius, "radius"),
+        mm(said.before, "before"),
+        mm(said.after, "after"),
     )
     found = _card(card)
     if said.spacing is not None:
         # parallel pipes stay evenly apart when the second's bends are moved by spacing x tan(t / 2)
-        shift = bends.tangent_mm(_mm(said.spacing, "spacing"), angle)
+        shift = bends.tangent_mm(mm(said.spacing, "spacing"), angle)
         found["shift_mm"] = round(shift, 2)
         found["second_marks_mm"] = [round(mark + shift, 2) for mark in card.marks_mm]
     return found
@@ -89,7 +79,7 @@ class RollingOffset(Input):
 def rolling_offset(said: RollingOffset) -> dict[str, Any]:
     """As a set, and roll_out_deg: how far its plane is rolled. Raises Refused."""
     card, roll = bends.rolling_offset(
-        _mm(said.height, "height"), _mm(said.spread, "spread"), _deg(said.angle_deg), _mm(said.radius, "radius"), _mm(said.before, "before"), _mm(said.after, "after")
+        mm(said.height, "height"), mm(said.spread, "spread"), deg(said.angle_deg), mm(said.radius, "radius"), mm(said.before, "before"), mm(said.after, "after")
     )  # fmt: skip
     return {**_card(card), "roll_out_deg": round(roll, 3)}
 
@@ -114,8 +104,8 @@ class Crossover(Input):
 def crossover(said: Crossover) -> dict[str, Any]:
     """As a set; check_mm is the rise, run_mm the distance between the outer bends. Raises Refused."""
     card = bends.crossover(
-        _mm(said.obstacle_top, "obstacle_top"), _mm(said.clearance, "clearance"), _mm(said.od, "od"), _mm(said.stand_off, "stand_off"), _deg(said.angle_deg),
-        _mm(said.radius, "radius"), _mm(said.before, "before"), _mm(said.after, "after"), _mm(said.top, "top"),
+        mm(said.obstacle_top, "obstacle_top"), mm(said.clearance, "clearance"), mm(said.od, "od"), mm(said.stand_off, "stand_off"), deg(said.angle_deg),
+        mm(said.radius, "radius"), mm(said.before, "before"), mm(said.after, "after"), mm(said.top, "top"),
     )  # fmt: skip
     return _card(card)
 
@@ -129,7 +119,7 @@ class CalibrateBender(Input):
 @tool("Calibrate a bender", "its radius, from one square test piece", {"first": 300, "second": 300, "cut": 574.2})
 def calibrate_bender(said: CalibrateBender) -> dict[str, Any]:
     """{radius_mm, text, working}. Raises Refused."""
-    first, second, cut = _mm(said.first, "first"), _mm(said.second, "second"), _mm(said.cut, "cut")
+    first, second, cut = mm(said.first, "first"), mm(said.second, "second"), mm(said.cut, "cut")
     radius = bends.radius_of_test_piece(first, second, cut)
     step = {
         "formula": "R = (first + second - cut) / (2 - pi / 2)",

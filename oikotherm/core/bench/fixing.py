@@ -6,19 +6,12 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from ..catalogue import standard
 from ..errors import Refused
 from ..job.notation import Style, item_text, parse_run
 from ..making import supports
-from ..quantity import PaceUnit, Practice, parse_length_mm
+from ..quantity import PaceUnit, Practice
 from .lengths import read_pipe
-from .registry import Input, tool
-
-Quantity = float | str
-
-
-def _mm(value: Quantity, field: str) -> float:
-    return parse_length_mm(value, "mm", field=field)
+from .registry import Input, Quantity, in_force, mm, tool
 
 
 class ClipsSum(Input):
@@ -31,9 +24,9 @@ class ClipsSum(Input):
 @tool("Clips", "how many and where on a straight", {"pipe": "cu-m 15", "length": 3000, "direction": "horizontal"})
 def clips(said: ClipsSum) -> dict[str, Any]:
     """{count, every_mm, spacing_mm, at_mm, source}. Raises Refused."""
-    catalogue = standard()
-    own = None if said.spacing is None else _mm(said.spacing, "spacing")
-    found = supports.clips(catalogue, read_pipe(said.pipe, catalogue), _mm(said.length, "length"), said.direction, own)
+    catalogue = in_force()
+    own = None if said.spacing is None else mm(said.spacing, "spacing")
+    found = supports.clips(catalogue, read_pipe(said.pipe, catalogue), mm(said.length, "length"), said.direction, own)
     text = f"{found.count} clips, every {found.every_mm:.0f} mm" if found.count > 1 else "1 clip"
     return {
         "count": found.count, "every_mm": round(found.every_mm, 1), "spacing_mm": found.spacing_mm, "at_mm": list(found.at_mm), "source": found.source, "text": text,
@@ -61,8 +54,8 @@ class JoistHole(Input):
 def joist_hole(said: JoistHole) -> dict[str, Any]:
     """{allowed, most_mm, reasons, plate, text}. Raises Refused."""
     found = supports.joist_hole(
-        said.practice, said.kind, _mm(said.depth, "depth"), _mm(said.span, "span"), _mm(said.from_bearing, "from_bearing"), _mm(said.size, "size"),
-        None if said.from_edge is None else _mm(said.from_edge, "from_edge"), said.joist,
+        said.practice, said.kind, mm(said.depth, "depth"), mm(said.span, "span"), mm(said.from_bearing, "from_bearing"), mm(said.size, "size"),
+        None if said.from_edge is None else mm(said.from_edge, "from_edge"), said.joist,
     )  # fmt: skip
     text = "allowed" if found.allowed else "not allowed: " + "; ".join(found.reasons)
     text += ", with a steel plate over it" if found.allowed and found.plate else ""
@@ -84,7 +77,7 @@ class Pace(Input):
 @tool("Pace", "read a line of pacing", {"text": "from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1"})
 def pace(said: Pace) -> dict[str, Any]:
     """{items, canonical, length_mm}: each item with its kind and canonical text. Raises Refused with the span."""
-    style = Style(standard(), said.practice, said.unit)
+    style = Style(in_force(), said.practice, said.unit)
     ahead = "" if ":" in said.text and "from" in said.text.lower().split(":")[0] else "from X.x cu-m 15: "
     try:
         parsed = parse_run(ahead + said.text, style)

@@ -6,23 +6,25 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from ..catalogue import standard
 from ..errors import Refused
 from ..heating.emitter import flow_for, output
 from ..heating.friction import pipe_drop as straight_drop
+from ..heating.series import PANEL, emitter_of
 from ..heating.vessel import size_vessel
 from ..matter import fluid, read_medium
 from ..quantity import find_unit, parse
 from ..working import Step
 from .lengths import read_pipe
-from .registry import Input, tool
-
-Quantity = float | str
+from .registry import Input, Quantity, in_force, tool
 
 
 class Emitter(Input):
-    nominal_w: Quantity = Field(description="output at its rating; W, or text with a unit")
-    exponent: float = Field(ge=1, le=2, description="n: 1.30 panel, 1.25 column, 1.2 to 1.33 towel rail")
+    nominal_w: Quantity = Field(
+        description="output at its rating; W, text with a unit, or a series and size such as 22 600x1000"
+    )
+    exponent: float | None = Field(
+        default=None, ge=1, le=2, description="n: 1.30 panel, 1.25 column, 1.2 to 1.33 towel rail"
+    )
     flow_c: Quantity = Field(description="flow temperature; C, or text with a unit")
     return_c: Quantity = Field(description="return temperature; C, or text with a unit")
     room_c: Quantity = Field(description="room temperature; C, or text with a unit")
@@ -34,7 +36,13 @@ class Emitter(Input):
     "nominal_w": 1500, "exponent": 1.3, "flow_c": 55, "return_c": 45, "room_c": 20, "mean": "auto"})  # fmt: skip
 def emitter(said: Emitter) -> dict[str, Any]:
     """{output_w, factor, mean_difference_k, working}. Raises Refused."""
-    nominal_w = parse(said.nominal_w, "power", "W", field="nominal_w")
+    series = (
+        emitter_of(said.nominal_w)
+        if isinstance(said.nominal_w, str) and PANEL.fullmatch(said.nominal_w.strip())
+        else None
+    )
+    nominal_w = series.output_w if series else parse(said.nominal_w, "power", "W", field="nominal_w")
+    exponent = said.exponent or (series.exponent if series else 1.3)
     rated_k = parse(said.rated_at_k, "difference", "K", field="rated_at_k")
     if not nominal_w > 0 or not rated_k > 0:
         raise Refused(
@@ -47,7 +55,7 @@ def emitter(said: Emitter) -> dict[str, Any]:
         parse(value, "temperature", "C", field=name)
         for name, value in (("flow_c", said.flow_c), ("return_c", said.return_c), ("room_c", said.room_c))
     ]
-    worked, factor, difference = output(nominal_w, said.exponent, temps[0], temps[1], temps[2], said.mean, rated_k)
+    worked, factor, difference = output(nominal_w, exponent, temps[0], temps[1], temps[2], said.mean, rated_k)
     return {
         "output_w": round(worked.value, 2), "factor": round(factor, 5), "mean_difference_k": round(difference, 4), "text": f"{worked.value:.0f} W",
         "working": worked.as_list(),
@@ -68,7 +76,7 @@ class PipeDrop(Input):
     "pipe": "cu-m 22", "medium": "water", "temp_c": 70, "flow": "0.2 kg/s", "length": 10})  # fmt: skip
 def pipe_drop(said: PipeDrop) -> dict[str, Any]:
     """{velocity_m_s, reynolds, friction_factor, gradient_pa_m, drop_pa, working}. Raises Refused."""
-    catalogue = standard()
+    catalogue = in_force()
     pipe = read_pipe(said.pipe, catalogue)
     size, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems[pipe.code]
     if size is None or size.bore_mm is None or system.roughness_mm is None:

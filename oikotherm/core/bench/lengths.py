@@ -6,16 +6,16 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from ..catalogue import Catalogue, standard
+from ..catalogue import Catalogue
 from ..catalogue.loader import size_order
 from ..errors import Refused
 from ..job.model import Pipe
-from ..joints.dress import part_mating, reducer_mating
 from ..joints.fitted import Mating
 from ..joints.least import least_piece_mm
+from ..joints.takeoff import part_mating, reducer_mating
 from ..making.cut import cut_working, round_to_mark
 from ..quantity import PaceUnit, Practice, length_text, parse_length_mm
-from .registry import Input, tool
+from .registry import Input, in_force, tool
 
 Part = Literal["elbow", "45", "tee", "coupling", "reducer"]
 
@@ -46,7 +46,7 @@ def cut_length(said: CutLength) -> dict[str, Any]:
 
     centre_to_centre above 0 [mm or with unit]. Raises Refused: unknown pipe or method, no figures, too short to make.
     """
-    catalogue = standard()
+    catalogue = in_force()
     pipe = read_pipe(said.pipe, catalogue)
     centre_mm = parse_length_mm(said.centre_to_centre, "mm", field="centre_to_centre")
     if not 0 < centre_mm <= 1e6:

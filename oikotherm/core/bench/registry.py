@@ -7,13 +7,34 @@ add one. A quantity is a number in the unit its field states, or text with a uni
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from ..catalogue import Catalogue, standard
 from ..errors import Refused, nearest
 from ..job.document import read_as
+from ..quantity import parse, parse_length_mm
+
+Quantity = float | str
+_IN_FORCE: ContextVar[Catalogue | None] = ContextVar("catalogue in force", default=None)
+
+
+def in_force() -> Catalogue:
+    """The catalogue the tool that runs is to use."""
+    return _IN_FORCE.get() or standard()
+
+
+def mm(value: Quantity, field: str) -> float:
+    """A length as said [mm]; a bare number is in mm. Raises Refused."""
+    return parse_length_mm(value, "mm", field=field)
+
+
+def deg(value: Quantity, field: str = "angle_deg") -> float:
+    """An angle as said [deg]. Raises Refused."""
+    return parse(value, "angle", "deg", field=field)
 
 
 class Input(BaseModel):
@@ -32,12 +53,17 @@ class Tool:
     input: type[Input]
     function: Callable[[Any], dict[str, Any]]
     example: dict[str, Any]
+    notes: str = ""
 
-    def run(self, said: Any) -> dict[str, Any]:
-        """Read the input and work it out. Raises Refused."""
+    def run(self, said: Any, catalogue: Catalogue | None = None) -> dict[str, Any]:
+        """Read the input and work it out, by the catalogue given (with a fitting book over it) or the one that ships. Raises Refused."""
         if not isinstance(said, dict):
             raise Refused("input", said, "one JSON object", str(self.example).replace("'", '"'))
-        return self.function(read_as(self.input, said))
+        before = _IN_FORCE.set(catalogue)
+        try:
+            return self.function(read_as(self.input, said))
+        finally:
+            _IN_FORCE.reset(before)
 
     def help(self) -> str:
         """The fields with their units, and an example, as plain text."""
@@ -48,20 +74,21 @@ class Tool:
             lines.append(
                 f"  {field.alias or name:18} {field.description or ''}{'' if field.is_required() else ' (may be left out)'}"
             )
-        return "\n".join([*lines, "", f"example: {json.dumps(self.example)}"])
+        notes = ["", self.notes] if self.notes else []
+        return "\n".join([*lines, *notes, "", f"example: {json.dumps(self.example)}"])
 
 
 TOOLS: dict[str, Tool] = {}
 
 
-def tool(title: str, does: str, example: dict[str, Any]) -> Callable[..., Any]:
+def tool(title: str, does: str, example: dict[str, Any], notes: str = "") -> Callable[..., Any]:
     """Register a function as a calc tool under its own name; its one argument must be annotated with an Input model."""
 
     def keep(function: Callable[[Any], dict[str, Any]]) -> Callable[[Any], dict[str, Any]]:
         import typing
 
         model = next(iter(typing.get_type_hints(function).values()))
-        TOOLS[function.__name__] = Tool(function.__name__, title, does, model, function, example)
+        TOOLS[function.__name__] = Tool(function.__name__, title, does, model, function, example, notes)
         return function
 
     return keep

@@ -1,8 +1,8 @@
 """Ends: what one side of a joint offers, written as family, size, form and marks.
 
 pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe
-thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ]      also  G 1/2 tail
-socket  ( cap | press | comp | push | exp ) "-" ( cu | fe | mlc | pb | pexa ) size "socket" { contour | gas | slip }
+thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | galv | steel ]    also  G 1/2 tail
+socket  ( cap | press | comp | push | exp ) "-" ( cu | fe | mlc | pb | pexa ) size "socket" { contour | gas | old | slip }
 other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size (crimp|plain)
 """
 
@@ -37,6 +37,7 @@ SOCKET_METALS = ("cu", "fe", "mlc", "pb", "pexa")
 PIPE_MARKS = ("barrier", "lined", "old", "soft")
 SOCKET_MARKS = (
     "gas",
+    "old",
     "slip",
     "contour-M",
     "contour-V",
@@ -46,7 +47,7 @@ SOCKET_MARKS = (
     "contour-B",
     "contour-F",
 )
-THREAD_FACES = ("flat", "cone", "washer")
+THREAD_MARKS = ("flat", "cone", "washer", "brass", "galv", "steel")
 _SIZE = re.compile(r"\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,2}|EHD\d{2}")
 
 
@@ -69,7 +70,7 @@ def _forms() -> dict[str, tuple[tuple[str, ...], tuple[str, ...]]]:
     for code in PIPE_CODES:
         table[code] = (("pipe", "nut") if code == "csst" else ("pipe",), PIPE_MARKS)
     for thread in THREADS:
-        table[thread] = (("male", "female", "tail") if thread == "G" else ("male", "female"), THREAD_FACES)
+        table[thread] = (("male", "female", "tail") if thread == "G" else ("male", "female"), THREAD_MARKS)
     for method in SOCKET_METHODS:
         for metal in SOCKET_METALS:
             table[f"{method}-{metal}"] = (("socket",), SOCKET_MARKS)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import functools
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib import resources
 from typing import Literal, cast
 
@@ -171,6 +171,28 @@ class Loss:
 
 
 @dataclass(frozen=True, slots=True)
+class BendRow:
+    """How a pipe is bent on site: centre-line radius [mm] of the former or spring."""
+
+    code: str
+    size: str
+    radius_mm: float
+    tool: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class MethodRow:
+    """A joint method. concealed: by service, whether it may lie behind a finish: yes, no, or access (behind a hatch)."""
+
+    method: str
+    title: str
+    concealed: dict[str, str]
+    undone: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
 class Catalogue:
     """All rows, by key. The same object serves every derivation; the fitting book will lay measured rows over it."""
 
@@ -185,6 +207,18 @@ class Catalogue:
     aliases: dict[tuple[str, str], str]
     limits: tuple[Limit, ...]
     losses: tuple[Loss, ...]
+    bends: dict[tuple[str, str], BendRow]
+    methods: dict[str, MethodRow]
+    gaps: dict[str, float] = field(default_factory=dict)
+    """Measured lengths of in-line parts by id [mm], over those of their families."""
+
+    mark: str = ""
+    """Changes with what the fitting book has laid over the catalogue."""
+
+    def bend_radius_mm(self, code: str, size: str) -> float | None:
+        """Centre-line radius of the usual former for a pipe [mm]; None for a pipe that is not bent on site."""
+        row = self.bends.get((code, size))
+        return row.radius_mm if row else None
 
     def limit(self, practice: str, od_mm: float) -> Limit:
         return next(row for row in self.limits if row.practice == practice and od_mm <= row.od_up_to_mm)
@@ -365,4 +399,20 @@ def standard() -> Catalogue:
         for r in _rows("limits.csv")
     )
     losses = tuple(Loss(r["fitting"], float(r["k"]), float(r["od_up_to_mm"]), r["source"]) for r in _rows("losses.csv"))
-    return Catalogue(systems, pipes, sockets, threads, devices, kits, stations, ports, aliases, limits, losses)
+    bends = {
+        (r["code"], r["size"]): BendRow(r["code"], r["size"], float(r["radius_mm"]), r["tool"], r["source"])
+        for r in _rows("bends.csv")
+    }
+    methods = {
+        r["method"]: MethodRow(
+            r["method"],
+            r["title"],
+            {service: r[f"concealed_{service}"] for service in ("heating", "water", "gas")},
+            r["undone"],
+            r["source"],
+        )
+        for r in _rows("methods.csv")
+    }
+    return Catalogue(
+        systems, pipes, sockets, threads, devices, kits, stations, ports, aliases, limits, losses, bends, methods
+    )

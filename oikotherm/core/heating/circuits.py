@@ -1,17 +1,25 @@
-"""Which stations and runs make one closed circuit, and what it has: safety valve, vessel, filling, drain, vents."""
+"""Which stations and runs make one closed circuit, and what it has: safety valve, vessel, filling, drain, vents.
+
+A manifold that has temperatures of its own (a circuit of the job names it as source) is a mixing set: its loops are a circuit
+of their own behind it, with its pump; to the circuit before it, it is a load.
+"""
 
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from ..job.model import Circuit, Job, Station
 from ..job.ways import Vec
+from ..memo import Remembered
 from ..pipework.trace import Node, Pipework, Straight
 
 LEVEL_MM = 5.0
 SOURCES = ("boiler",)
 LOADS = ("emitter", "cylinder")
+MANIFOLDS = ("manifold",)
+PUMPS = ("pump",)
 DEFAULT_SAFETY_BAR = 3.0
 
 
@@ -19,7 +27,8 @@ DEFAULT_SAFETY_BAR = 3.0
 class Closed:
     """A closed circuit: the pipework that hangs together from a heat source, by its stations too.
 
-    terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework.
+    terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework. behind: the heat
+    source of the circuit that feeds its mixing set, "" for a circuit of its own water, vessel and safety valve.
     """
 
     source: Station
@@ -29,6 +38,12 @@ class Closed:
     runs: tuple[str, ...]
     nodes: frozenset[str]
     straights: tuple[str, ...]
+    behind: str = ""
+
+    @property
+    def own(self) -> bool:
+        """Whether it is a pressure system of its own, not one behind a mixing set."""
+        return not self.behind
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,21 +55,28 @@ class Region:
     at: Vec
 
 
+def mixing_sets(job: Job) -> dict[str, Circuit]:
+    """Manifolds with temperatures of their own: station id -> those terms."""
+    kinds = {station.id: station.kind for station in job.stations if station.state != "remove"}
+    return {terms.source: terms for terms in job.circuits if kinds.get(terms.source) in MANIFOLDS}
+
+
 def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
-    """The closed circuits of a job, one for each heat source that has pipe on it; sources on one circuit share it."""
+    """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it), each followed
+    by those behind its mixing sets."""
     beside = neighbours(pipework)
+    mixed = mixing_sets(job)
     ports: dict[str, list[str]] = defaultdict(list)  # station -> nodes of its heating ports
     for key, node in pipework.nodes.items():
         if node.kind == "port" and pipework.ports[node.part].port.role in ("flow", "return"):
             ports[pipework.ports[node.part].station.id].append(key)
     found: list[Closed] = []
     seen: set[str] = set()
-    for source in job.stations:
-        if source.kind not in SOURCES or source.state == "remove" or not ports[source.id] or source.id in seen:
-            continue
+
+    def from_ports(source: Station, roots: list[str]) -> tuple[set[str], list[str]]:
         nodes: set[str] = set()
         stations: list[str] = []
-        waiting = list(ports[source.id])
+        waiting = list(roots)
         while waiting:
             key = waiting.pop()
             if key in nodes:
@@ -65,20 +87,72 @@ def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
                 station = pipework.ports[node.part].station.id
                 if station not in stations:
                     stations.append(station)
-                    waiting += ports[station]
+                    waiting += [
+                        other for other in ports[station]
+                        if station not in mixed or hub_port(pipework, other) == (station != source.id)
+                    ]  # fmt: skip
             waiting += [other for other, _ in beside[key]]
-        seen.update(stations)
+        return nodes, stations
+
+    def closed(source: Station, roots: list[str], behind: str) -> Closed:
+        nodes, stations = from_ports(source, roots)
         straights = tuple(key for key, straight in pipework.straights.items() if straight.from_node in nodes)
         runs = tuple(dict.fromkeys(pipework.straights[key].run for key in straights))
         terms = next((circuit for circuit in job.circuits if circuit.source == source.id), None)
         default = Circuit(id="CH", source=source.id, flow_c=75, return_c=65)
         members = tuple(station for station in job.stations if station.id in stations)
-        found.append(Closed(source, terms or default, terms is None, members, runs, frozenset(nodes), straights))
+        return Closed(
+            source, terms or default, terms is None, members, runs, frozenset(nodes), straights, behind
+        )  # fmt: skip
+
+    for source in job.stations:
+        if source.kind not in SOURCES or source.state == "remove" or not ports[source.id] or source.id in seen:
+            continue
+        one = closed(source, ports[source.id], "")
+        seen.update(station.id for station in one.stations)
+        found.append(one)
+        for station in one.stations:
+            loops = [key for key in ports[station.id] if not hub_port(pipework, key)] if station.id in mixed else []
+            if loops:
+                found.append(closed(station, loops, source.id))
     return tuple(found)
 
 
+def hub_port(pipework: Pipework, node: str) -> bool:
+    """Whether a manifold's port is on the side that feeds it: flow in, return out."""
+    port = pipework.ports[pipework.nodes[node].part].port
+    return (port.role, port.way) in (("flow", "in"), ("return", "out"))
+
+
 def neighbours(pipework: Pipework) -> dict[str, list[tuple[str, Straight]]]:
-    """node -> (other node, the straight between)."""
+    """node -> (other node, the straight between). Not to be changed: it is kept for the pipework it was made for."""
+    return _BESIDE((pipework,), None, lambda: _neighbours(pipework))
+
+
+def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) -> list[str]:
+    """The ports that water comes out of when it enters a station here: those of the same bar of a manifold (not through a mixing
+    set), the other side of a pump. Empty for any other node."""
+    here = pipework.nodes[node]
+    if here.kind != "port":
+        return []
+    place = pipework.ports[here.part]
+    station = place.station
+    if station.kind in PUMPS:
+        names = [f"{station.id}.{port.name}" for port in station.ports]
+    elif station.kind in MANIFOLDS:
+        names = [f"{station.id}.{port.name}" for port in station.ports if port.role == place.port.role]
+        if station.id in mixed:
+            hub = hub_port(pipework, node)
+            names = [name for name in names if name in pipework.nodes and hub_port(pipework, name) == hub]
+    else:
+        return []
+    return [name for name in names if name != node and name in pipework.nodes]
+
+
+_BESIDE: Remembered[dict[str, list[tuple[str, Straight]]]] = Remembered(4)
+
+
+def _neighbours(pipework: Pipework) -> dict[str, list[tuple[str, Straight]]]:
     beside: dict[str, list[tuple[str, Straight]]] = defaultdict(list)
     for straight in pipework.straights.values():
         beside[straight.from_node].append((straight.to_node, straight))
@@ -149,6 +223,7 @@ def regions(circuit: Closed, pipework: Pipework, *, low: bool) -> list[Region]:
     sign = 1 if low else -1
     seen: set[str] = set()
     found: list[Region] = []
+    place = {key: n for n, key in enumerate(pipework.nodes)}
     for start in sorted(circuit.nodes):
         if start in seen or not beside[start]:
             continue
@@ -170,7 +245,7 @@ def regions(circuit: Closed, pipework: Pipework, *, low: bool) -> list[Region]:
         seen |= members
         if dips:
             z = sum(pipework.nodes[key].at.z for key in group) / len(group)
-            order = [key for key in pipework.nodes if key in members]
+            order = sorted(members, key=lambda key: place[key])
             found.append(Region(z, tuple(order), pipework.nodes[order[len(order) // 2]].at))
     return sorted(found, key=lambda region: region.z_mm * sign)
 

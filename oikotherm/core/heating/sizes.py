@@ -1,4 +1,7 @@
-"""Sizes of a closed two-pipe circuit: flows, drops, the index path, the pump's duty, volume and vessel."""
+"""Sizes of a closed circuit: flows, drops, the index path, the duty of its pumps, volume and vessel.
+
+Two pipes (with reversed return, ring mains and manifolds), a single-pipe ring, several pumps, and mixing sets with the circuit behind.
+"""
 
 from __future__ import annotations
 
@@ -7,23 +10,49 @@ from collections import defaultdict
 from dataclasses import dataclass
 
 from ..catalogue import Catalogue, Limit
+from ..catalogue.ends import End
+from ..catalogue.parts import end_bore_mm
 from ..errors import Refused
 from ..job.model import DeviceItem, Job, Pipe, Station
 from ..job.ways import Vec
-from ..joints.dress import fitting_angle
 from ..joints.fitted import Fitted, Fitting
+from ..joints.takeoff import fitting_angle
 from ..matter import Fluid, fluid
+from ..memo import Remembered
 from ..pipework.trace import Straight
 from ..working import Step, Worked
-from .circuits import DEFAULT_SAFETY_BAR, LOADS, Closed, closed_circuits, neighbours, safety_valve_bar, vessel_volume_l
-from .emitter import RATED_AT_K, RATED_LOG_K, flow_for, output
+from .carry import carry
+from .circuits import (
+    DEFAULT_SAFETY_BAR,
+    LOADS,
+    MANIFOLDS,
+    Closed,
+    closed_circuits,
+    hub_port,
+    leading_number,
+    mixing_sets,
+    neighbours,
+    safety_valve_bar,
+    vessel_volume_l,
+)
+from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, flow_for, output
 from .friction import Drop, pipe_drop, valve_drop_pa
+from .network import Branch, PumpCurve
+from .pumps import PumpDuty, duties
+from .sides import Resistance, Side, looped_flows, ring_flows, roots_of, side, tree_flows
+from .valves import curve_of_points
 from .vessel import Vessel, size_vessel
 
 BOILER_KV = 3.5  # typ, wall-hung heat-only, where the label says nothing
 LITRES_PER_KW = 3.5  # typ, panel radiators: 5.9 L and 1720 W a metre of type 22
 BOILER_L_PER_KW = 0.2  # typ
 SLOW_M_S = 0.15  # below it water carries no air along
+MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
+USUAL_BORE_MM = 20.0  # for a flow to share itself past a pipe whose size is not known yet
+INSERTED = {"press-mlc": "press", "expansion": "exp", "push-fit": "push", "compression-plastic": "comp"}
+ROUNDS = 3  # flows of a loop, and the losses of its fittings with them
+RING_OFF_KG_S = 1e-7
+SAME_KG_S = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +68,8 @@ class Local:
 
 @dataclass(frozen=True, slots=True)
 class Section:
-    """Pipe of one size that carries one flow. drop_pa: friction and local losses. over: limits it passes, in words."""
+    """Pipe of one size that carries one flow. drop_pa: friction and local losses. over: limits it passes, in words. along: the water
+    goes the way it was paced."""
 
     id: str
     run: str
@@ -57,11 +87,16 @@ class Section:
     slow: bool
     proposed: Pipe | None
     worked: Worked
+    along: bool = True
+    insert_mm: float | None = None
+    """The narrowest bore of insert fittings within it [mm]; None where there are none."""
 
 
 @dataclass(frozen=True, slots=True)
 class Load:
-    """An emitter as the circuit feeds it. path: sections there and back; path_pa: what the pump must give for it."""
+    """An emitter, coil or mixing set as the circuit feeds it. path: sections there and back; path_pa: what they and its own valves cost;
+    surplus_pa: what its pumps give beyond that; pumps: keys of those on its way; loop_m: pipe laid within it; regulates: it throttles
+    itself; manifold: the one it hangs on, whose bars have valves; flow_c, return_c: of its water as sized."""
 
     station: str
     name: str
@@ -73,6 +108,20 @@ class Load:
     locals: tuple[Local, ...]
     path: tuple[str, ...]
     path_pa: float
+    surplus_pa: float = 0.0
+    pumps: tuple[str, ...] = ()
+    loop_m: float = 0.0
+    regulates: bool = False
+    manifold: str = ""
+    flow_c: float = 0.0
+    return_c: float = 0.0
+
+    @property
+    def trv_authority(self) -> float | None:
+        """Share of the pressure over its way that its thermostatic valve takes open; None without one."""
+        valve = sum(one.drop_pa for one in self.locals if one.title.startswith("thermostatic"))
+        whole = self.path_pa + self.surplus_pa
+        return valve / whole if valve and whole > 0 else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +145,8 @@ class VolumeRow:
 
 @dataclass(frozen=True, slots=True)
 class Heating:
-    """A circuit worked out. pump_head_pa and flow_kg_s: its duty. vessel: None with the reason in vessel_why."""
+    """A circuit worked out. pump_head_pa and flow_kg_s: its duty; pumps: each of them, one where one moves all. single_pipe: loads hang
+    on one ring. vessel: None with the reason in vessel_why, or behind a mixing set, where it is that of the circuit before."""
 
     circuit: Closed
     medium: Fluid
@@ -117,67 +167,113 @@ class Heating:
     height_m: float
     at: Vec
     """A port of its source: where findings of the whole circuit stand."""
+    pumps: tuple[PumpDuty, ...] = ()
+    single_pipe: bool = False
+    residual_pa: float | None = None
+    """What a pump within the source leaves at its ports, at the design flow."""
 
     def section(self, ident: str) -> Section:
         return next(section for section in self.sections if section.id == ident)
 
 
 def size_heating(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Heating, ...]:
-    """Every closed circuit of the job, sized. Never raises: what is not joined both ways or loops is named in left_out."""
-    return tuple(_Sizer(job, fitted, catalogue, circuit).run() for circuit in closed_circuits(job, fitted.pipework))
+    """Every closed circuit of the job, sized. Never raises: what is not joined both ways is named in left_out."""
+    circuits = closed_circuits(job, fitted.pipework)
+    behind = {
+        one.source.id: _Sizer(job, fitted, catalogue, one, {}).run() for one in circuits if not one.own
+    }  # fmt: skip
+    return tuple(
+        _Sizer(job, fitted, catalogue, one, behind).run() if one.own else behind[one.source.id] for one in circuits
+    )
+
+
+_SECTIONS: Remembered[Section] = Remembered(20_000)
 
 
 class _Sizer:
-    def __init__(self, job: Job, fitted: Fitted, catalogue: Catalogue, circuit: Closed) -> None:
+    def __init__(
+        self, job: Job, fitted: Fitted, catalogue: Catalogue, circuit: Closed, behind: dict[str, Heating]
+    ) -> None:
         self.job = job
         self.fitted = fitted
         self.pipework = fitted.pipework
         self.catalogue = catalogue
         self.circuit = circuit
+        self.behind = {station.id: behind[station.id] for station in circuit.stations if station.id in behind}
+        self.mixed = mixing_sets(job)
         self.terms = circuit.terms
         self.fraction = self.terms.mass_fraction if self.terms.medium == "mpg" else 0.0
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.beside = neighbours(self.pipework)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
         self.left_out: list[str] = []
+        self.diverting: set[str] = set()
 
     def run(self) -> Heating:
-        trees = {role: self._tree(role) for role in ("flow", "return")}
-        loads = self._loads(trees)
-        flows = self._flows(trees, loads)
-        sections, of_straight = self._sections(flows)
+        sides = {role: side(self.circuit, self.pipework, role, self.mixed) for role in ("flow", "return")}
+        ring = sides["flow"].ring and bool(sides["flow"].roots)
+        loads = self._loads(sides, ring)
+        if ring:
+            signed, loads = self._ring(sides["flow"], loads)
+        else:
+            signed, sides = self._flows(sides, loads)
+        sections, of_straight = self._sections(signed)
         by_id = {section.id: section for section in sections}
-        sized = []
+        total_kg_s = self.ring_kg_s if ring else sum(flow for _, _, flow in loads)
+        boiler, inside = self._boiler_loss(total_kg_s)
+        paths, found = {}, []
         for station, worked, flow in loads:
-            path = [
-                section
-                for role in ("flow", "return")
-                for section in dict.fromkeys(
-                    of_straight[key] for key in self._path(trees[role], station, role) if key in of_straight
-                )
-            ]
-            local = self._emitter_losses(station, flow)
-            total = sum(by_id[ident].drop_pa for ident in path) + sum(one.drop_pa for one in local)
-            sized.append(
-                Load(
-                    station.id, station.name or station.kind, station.data.output_w or station.data.coil_w or 0.0, worked.value,
-                    self._room_c(station), flow, worked, local, tuple(path), total,
-                )
+            keys = (
+                sides["flow"].straights_to(roots_of(self.circuit, self.pipework, "return")[0]) if ring
+                else [key for role in ("flow", "return") for key in sides[role].straights_to(self._node_of(station, role))]
             )  # fmt: skip
-        total_kg_s = sum(load.flow_kg_s for load in sized)
-        boiler = self._boiler_loss(total_kg_s)
+            path = list(dict.fromkeys(of_straight[key] for key in keys if key in of_straight))
+            local = self._emitter_losses(station, flow)
+            total = sum(by_id[ident].drop_pa for ident in path) + (0.0 if ring else sum(one.drop_pa for one in local))
+            paths[station.id] = path
+            found.append((station, worked, flow, local, tuple(path), total))
+        pumps, surplus = duties(
+            self.circuit.source, total_kg_s, inside, boiler.drop_pa,
+            [(station.id, flow, total, self._pumps_to(sides, station, ring)) for station, _, flow, _, _, total in found],
+            {ident: by_id[ident].drop_pa for ident in by_id}, paths, self._own_curves(), self._pump_titles(),
+        )  # fmt: skip
+        sized = [
+            self._load(station, worked, flow, local, path, total, surplus[station.id], sides, ring)
+            for station, worked, flow, local, path, total in found
+        ]
         index = max(sized, key=lambda load: load.path_pa, default=None)
-        treads = self._treads(index, by_id, boiler) if index else ()
-        head = (index.path_pa + boiler.drop_pa) if index else 0.0
+        treads = self._treads(index, by_id, boiler, ring) if index else ()
+        main = next((duty for duty in pumps if len(pumps) == 1 or duty.key == self.circuit.source.id), None)
+        head = main.head_pa if main else max((duty.head_pa for duty in pumps), default=0.0)
         volume = self._volume()
         litres = sum(row.litres for row in volume)
         safety = safety_valve_bar(self.circuit, self.pipework, self.settings)
         height = self._height_m()
-        vessel, why = self._vessel(litres, height, safety or DEFAULT_SAFETY_BAR)
+        vessel, why = (
+            self._vessel(litres, height, safety or DEFAULT_SAFETY_BAR) if self.circuit.own
+            else (None, f"One water with {self.circuit.behind}: its vessel, safety valve and filling serve here too.")
+        )  # fmt: skip
+        residual = inside.head_pa(total_kg_s)[0] if inside and total_kg_s else None
         return Heating(
             self.circuit, self.medium, tuple(sections), tuple(sized), tuple(self.left_out), index.station if index else "", treads, total_kg_s,
             head, volume, litres, vessel, why, vessel_volume_l(self.circuit, self.pipework, self.settings), safety or DEFAULT_SAFETY_BAR,
-            safety is None, height, self._at(),
+            safety is None, height, self._at(), pumps, ring, residual,
+        )  # fmt: skip
+
+    def _load(
+        self, station: Station, worked: Worked, flow: float, local: tuple[Local, ...], path: tuple[str, ...], total: float,
+        surplus: float, sides: dict[str, Side], ring: bool,
+    ) -> Load:  # fmt: skip
+        flow_c, return_c = (
+            self.ring_c.get(station.id, (self.terms.flow_c, self.terms.return_c))
+            if ring
+            else (self.terms.flow_c, self.terms.return_c)
+        )
+        if station.id in self.behind:
+            return_c = self.behind[station.id].circuit.terms.return_c
+        return Load(
+            station.id, station.name or station.kind, self._rated(station), worked.value, self._room_c(station), flow, worked, local, path,
+            total, surplus, self._pumps_to(sides, station, ring), station.data.loop_m or 0.0, station.id in self.behind, self._manifold_of(sides, station), flow_c, return_c,
         )  # fmt: skip
 
     def _at(self) -> Vec:
@@ -185,46 +281,57 @@ class _Sizer:
         keys = [key for key in sorted(self.circuit.nodes) if key.startswith(f"{self.circuit.source.id}.")]
         return self.pipework.nodes[keys[0]].at
 
-    # --- the tree of each role ------------------------------------------------------------------------------------------
-
-    def _tree(self, role: str) -> dict[str, tuple[str, Straight]]:
-        """node -> (the node nearer the source, the straight between), from the source's ports of a role; empty if it loops."""
-        roots = [
-            key for key in self.circuit.nodes
-            if self.pipework.nodes[key].kind == "port" and self.pipework.ports[self.pipework.nodes[key].part].station.id == self.circuit.source.id
-            and self.pipework.ports[self.pipework.nodes[key].part].port.role == role
-        ]  # fmt: skip
-        nearer: dict[str, tuple[str, Straight]] = {}
-        reached = set(roots)
-        waiting = list(roots)
-        used: set[str] = set()
-        while waiting:
-            node = waiting.pop()
-            for other, straight in self.beside[node]:
-                if straight.key in used:
-                    continue
-                used.add(straight.key)
-                if other in reached:
-                    self.left_out.append(f"the {role} has a loop at {straight.run}: sizes need a network solution")
-                    return {}
-                reached.add(other)
-                nearer[other] = (node, straight)
-                waiting.append(other)
-        return nearer
+    # --- where things are -----------------------------------------------------------------------------------------------
 
     def _node_of(self, station: Station, role: str) -> str | None:
         """The node of a station's port of a role."""
         names = [f"{station.id}.{port.name}" for port in station.ports if port.role == role]
         return next((name for name in names if name in self.circuit.nodes), None)
 
-    def _path(self, tree: dict[str, tuple[str, Straight]], station: Station, role: str) -> list[str]:
-        """Straights between the source and a station: outward on the flow, homeward on the return."""
-        node = self._node_of(station, role)
-        keys: list[str] = []
-        while node in tree:
-            node, straight = tree[node]
-            keys.append(straight.key)
-        return keys[::-1] if role == "flow" else keys
+    def _pumps_to(self, sides: dict[str, Side], station: Station, ring: bool) -> tuple[str, ...]:
+        """Pumps on the way to a station and home, from the source out: devices by their node, stations by their id."""
+        nodes = (
+            sides["flow"].nodes_to(roots_of(self.circuit, self.pipework, "return")[0]) if ring
+            else [node for role in ("flow", "return") for node in sides[role].nodes_to(self._node_of(station, role))]
+        )  # fmt: skip
+        found = []
+        for key in nodes:
+            node = self.pipework.nodes[key]
+            if node.kind == "device" and node.part == "pump":
+                found.append(key)
+            elif node.kind == "port" and self.pipework.ports[node.part].station.kind == "pump":
+                found.append(self.pipework.ports[node.part].station.id)
+        return tuple(dict.fromkeys(found))
+
+    def _manifold_of(self, sides: dict[str, Side], station: Station) -> str:
+        """The manifold whose port the water goes home into, or comes out of, last before this station; "" for none."""
+        for role in ("return", "flow"):
+            for key in reversed(sides[role].nodes_to(self._node_of(station, role))[:-1]):
+                node = self.pipework.nodes[key]
+                if node.kind == "port":
+                    near = self.pipework.ports[node.part].station
+                    return near.id if near.kind in MANIFOLDS and not hub_port(self.pipework, key) else ""
+        return ""
+
+    def _own_curves(self) -> dict[str, PumpCurve]:
+        """Curves that stations on the circuit have by their label: station -> curve; a label that cannot be read is left out."""
+        found = {}
+        for station in self.circuit.stations:
+            if station.data.pump_curve:
+                try:
+                    found[station.id] = curve_of_points(station.data.pump_curve)
+                except Refused as refused:
+                    self.left_out.append(f"{station.id}: {refused}")
+        return found
+
+    def _pump_titles(self) -> dict[str, str]:
+        """What each pump is called: a device by its run."""
+        found = {station.id: station.name or station.id for station in self.circuit.stations}
+        return found | {
+            key: f"pump on {node.run}"
+            for key, node in self.pipework.nodes.items()
+            if node.kind == "device" and node.part == "pump"
+        }
 
     # --- loads and flows ------------------------------------------------------------------------------------------------
 
@@ -232,40 +339,57 @@ class _Sizer:
         room = next((room for room in self.job.house.rooms if room.id == station.data.room), None)
         return room.room_c if room else 20.0
 
-    def _loads(self, trees: dict[str, dict[str, tuple[str, Straight]]]) -> list[tuple[Station, Worked, float]]:
+    def _rated(self, station: Station) -> float:
+        if station.id in self.behind:
+            return sum(load.output_w for load in self.behind[station.id].loads)
+        return station.data.output_w or station.data.coil_w or 0.0
+
+    def _loads(self, sides: dict[str, Side], ring: bool) -> list[tuple[Station, Worked, float]]:
         loads = []
         for station in self.circuit.stations:
-            if station.kind not in LOADS or station.state == "remove":
+            if station.kind not in LOADS and station.id not in self.behind or station.state == "remove":
                 continue
-            missing = [role for role in ("flow", "return") if self._node_of(station, role) not in trees[role]]
-            rated = station.data.output_w or station.data.coil_w
+            missing = [
+                role
+                for role in ("flow", "return")
+                if not sides["flow" if ring else role].holds(self._node_of(station, role))
+            ]
+            rated = self._rated(station)
             if missing:
                 self.left_out.append(f"{station.id} has no {' and no '.join(missing)} to {self.circuit.source.id}")
                 continue
             if not rated:
                 self.left_out.append(f"{station.id} has no output")
                 continue
+            back_c = (
+                self.behind[station.id].circuit.terms.return_c if station.id in self.behind else self.terms.return_c
+            )
             try:
                 worked = self._output(station, rated)
-                flow = flow_for(worked.value, self.terms.flow_c - self.terms.return_c, self.medium.heat_j_kg_k)
+                flow = flow_for(worked.value, self.terms.flow_c - back_c, self.medium.heat_j_kg_k)
+                if flow <= 0:
+                    raise Refused("return_c", back_c, "a return below the flow", "55")
             except (Refused, ZeroDivisionError):
-                self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{self.terms.return_c:g} C")
+                self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{back_c:g} C")
                 continue
             formula = "flow = heat / (cp x (flow - return))"
             inputs = (
                 ("heat_w", worked.value),
                 ("cp_j_kg_k", self.medium.heat_j_kg_k),
                 ("flow_c", self.terms.flow_c),
-                ("return_c", self.terms.return_c),
+                ("return_c", back_c),
             )
             steps = (*worked.steps, Step(formula, inputs, flow, "kg/s", self.medium.source))
             loads.append((station, Worked(worked.value, "W", steps), flow))
         return loads
 
     def _output(self, station: Station, rated: float) -> Worked:
+        if station.id in self.behind:
+            return Worked(
+                rated, "W", (Step("heat of the loops behind its mixing valve", (("heat_w", rated),), rated, "W"),)
+            )
         if station.kind != "emitter":
             return Worked(rated, "W", (Step("coil as rated", (("coil_w", rated),), rated, "W", "label"),))
-        rated_k = (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
         return output(
             rated,
             station.data.exponent or 1.3,
@@ -273,29 +397,135 @@ class _Sizer:
             self.terms.return_c,
             self._room_c(station),
             "log",
-            rated_k,
+            self._rated_k(station),
         )[0]
 
+    def _rated_k(self, station: Station) -> float:
+        return (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
+
     def _flows(
-        self, trees: dict[str, dict[str, tuple[str, Straight]]], loads: list[tuple[Station, Worked, float]]
-    ) -> dict[str, float]:
-        flows: dict[str, float] = defaultdict(float)
-        for station, _, flow in loads:
-            for role, tree in trees.items():
-                for key in self._path(tree, station, role):
-                    flows[key] += flow
-        return flows
+        self, sides: dict[str, Side], loads: list[tuple[Station, Worked, float]]
+    ) -> tuple[dict[str, float], dict[str, Side]]:
+        """Flow in each straight, along it positive, and the sides with every node reached the way its water comes."""
+        wanted: dict[str, dict[str, float]] = {
+            role: {str(self._node_of(station, role)): flow for station, _, flow in loads} for role in sides
+        }
+        flows: dict[str, float] = {}
+        solved = {}
+        for role, one in sides.items():
+            if not one.links or not loads:
+                flows |= tree_flows(one, wanted[role])
+                solved[role] = one
+                continue
+            resist: dict[str, Resistance] = {}
+            part: dict[str, float] = {}
+            for turn in range(ROUNDS):
+                resist = self._resist(part if turn else None)
+                part, solved[role] = looped_flows(one, wanted[role], resist, self.medium)
+            flows |= part
+        return flows, solved
+
+    def _resist(self, flows: dict[str, float] | None) -> dict[str, Resistance]:
+        """What each straight of the circuit puts in the way; with flows, the losses of fittings at those too."""
+        k: dict[str, float] = defaultdict(float)
+        kvs: dict[str, tuple[float, ...]] = {}
+        if flows is not None:
+            for section in self._sections(flows)[0]:
+                k[section.keys[0]] = sum(one.k for one in section.locals if one.k is not None)
+                kvs[section.keys[0]] = tuple(one.kv for one in section.locals if one.kv)
+        return {
+            key: Resistance(
+                max(self.fitted.span_mm(key), 1.0) / 1000, self._bore(self.pipework.straights[key].pipe) or USUAL_BORE_MM,
+                self._roughness(self.pipework.straights[key].pipe), k[key], kvs.get(key, ()),
+            )
+            for key in self.circuit.straights
+        }  # fmt: skip
+
+    def _ring(
+        self, ring: Side, loads: list[tuple[Station, Worked, float]]
+    ) -> tuple[dict[str, float], list[tuple[Station, Worked, float]]]:
+        """A single-pipe ring at the flow all its emitters ask together: what passes each, and what each gives at the water it gets."""
+        back = roots_of(self.circuit, self.pipework, "return")[0]
+        self.ring_kg_s = sum(flow for _, _, flow in loads)
+        self.ring_c: dict[str, tuple[float, float]] = {}
+        self.diverting = self._ring_returns(ring, back, loads)
+        signed: dict[str, float] = {}
+        through = {station.id: flow for station, _, flow in loads}
+        if not loads:
+            return signed, loads
+        for turn in range(ROUNDS):
+            emitters = {station.id: self._emitter_way(station, through[station.id]) for station, _, _ in loads}
+            signed, through = ring_flows(
+                ring, back, self.ring_kg_s, self._resist(signed if turn else None), emitters, self.medium
+            )
+        cp = self.medium.heat_j_kg_k
+        stations = {station.id: station for station, _, _ in loads}
+
+        def change(key: str, t_in: float, flow: float) -> tuple[float, float]:
+            if key not in stations:
+                return t_in, 0.0
+            one = stations[key]
+            if one.kind != "emitter":
+                return max(t_in - self._rated(one) / (flow * cp), 25.0), 0.0
+            return emitter_return_c(
+                t_in, self._room_c(one), flow * cp, self._rated(one), one.data.exponent or 1.3, self._rated_k(one)
+            ), 0.0
+
+        ways = [(key, *self._ends(key, flow), abs(flow)) for key, flow in signed.items() if abs(flow) > RING_OFF_KG_S]
+        ways += [(key, emitters[key].a, emitters[key].b, flow) for key, flow in through.items() if flow > RING_OFF_KG_S]
+        ways += [(f"{node}:bar", near, node, 1.0) for node, (near, straight) in ring.nearer.items() if straight is None]
+        _, self.ring_c = carry(ways, ring.roots[0], self.terms.flow_c, change)
+        found = []
+        for station, worked, _ in loads:
+            flow = through[station.id]
+            t_in, t_out = self.ring_c.get(station.id, (self.terms.flow_c, self.terms.flow_c))
+            heat = flow * cp * (t_in - t_out)
+            steps = (
+                *worked.steps, Step("share of the ring's flow that its valves let through", (("ring_kg_s", self.ring_kg_s),), flow, "kg/s", "solved"),
+                Step("heat = flow x cp x (in - out), at the water the ring brings", (("in_c", t_in), ("out_c", t_out)), heat, "W"),
+            )  # fmt: skip
+            found.append((station, Worked(heat, "W", steps), flow))
+        return signed, found
+
+    def _ends(self, key: str, flow: float) -> tuple[str, str]:
+        straight = self.pipework.straights[key]
+        return (straight.from_node, straight.to_node) if flow > 0 else (straight.to_node, straight.from_node)
+
+    def _ring_returns(self, ring: Side, back: str, loads: list[tuple[Station, Worked, float]]) -> set[str]:
+        """Tees of the ring where an emitter's water comes back: diverting tees, which hold the ring up a little."""
+        on_ring = set(ring.nodes_to(back))
+        found = set()
+        for station, _, _ in loads:
+            node = self._node_of(station, "return")
+            while node in ring.nearer and node not in on_ring:
+                node = ring.nearer[node][0]
+            if node in on_ring and node in self.fitted.fittings and self.fitted.fittings[node].kind == "tee":
+                found.add(node)
+        return found
+
+    def _emitter_way(self, station: Station, flow: float) -> Branch:
+        """An emitter between its ports, all its valves open."""
+        local = self._emitter_losses(station, max(flow, 1e-4))
+        node = str(self._node_of(station, "flow"))
+        pipe = self.beside[node][0][1].pipe if self.beside[node] else None
+        bore = (self._bore(pipe) if pipe else None) or 13.6
+        return Branch(
+            station.id, node, str(self._node_of(station, "return")), station.data.loop_m or 0.0, bore, self._roughness(pipe) if pipe else 0.0,
+            sum(one.k for one in local if one.k), tuple(one.kv for one in local if one.kv),
+        )  # fmt: skip
 
     # --- sections and losses --------------------------------------------------------------------------------------------
 
-    def _sections(self, flows: dict[str, float]) -> tuple[list[Section], dict[str, str]]:
+    def _sections(self, signed: dict[str, float]) -> tuple[list[Section], dict[str, str]]:
+        flows = {key: abs(flow) for key, flow in signed.items()}
+        self.signed = signed
         groups: list[list[Straight]] = []
         for key in self.circuit.straights:
             straight = self.pipework.straights[key]
             last = groups[-1][-1] if groups else None
             goes_on = (
                 last is not None and last.run == straight.run and last.pipe == straight.pipe and last.to_node == straight.from_node
-                and abs(flows.get(last.key, 0.0) - flows.get(key, 0.0)) < 1e-12 and len(self.beside[straight.from_node]) <= 2
+                and abs(flows.get(last.key, 0.0) - flows.get(key, 0.0)) < SAME_KG_S and len(self.beside[straight.from_node]) <= 2
             )  # fmt: skip
             if goes_on:
                 groups[-1].append(straight)
@@ -306,16 +536,26 @@ class _Sizer:
         count: dict[str, int] = defaultdict(int)
         for group in groups:
             count[group[0].run] += 1
-            section = self._section(f"{group[0].run}/{count[group[0].run]}", group, flows)
+            section = self._known(f"{group[0].run}/{count[group[0].run]}", group, flows)
             sections.append(section)
             of_straight.update({straight.key: section.id for straight in group})
         return sections, of_straight
 
+    def _known(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
+        """The section, found again where its pipe, fittings and flows are what they were."""
+        work, fitted = self.pipework, self.fitted
+        nodes = [node for straight in group for node in (straight.from_node, straight.to_node)]
+        around = tuple(flows.get(key, 0.0) for node in nodes for key in work.arms[node].values())
+        lengths = tuple(fitted.span_mm(straight.key) for straight in group)
+        return _SECTIONS(
+            (self.catalogue, work.runs[group[0].run].run, *group, *(fitted.fittings.get(node) for node in nodes)),
+            (ident, self.job.practice, self.medium, around, lengths, self.signed.get(group[0].key, 0.0) >= 0, tuple(node in self.diverting for node in nodes), tuple(self.settings.get(work.nodes[node].item, "") for node in nodes)), lambda: self._section(ident, group, flows),
+        )  # fmt: skip
+
     def _section(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
-        run = self.job.run(group[0].run)
-        assert run is not None
+        run = self.pipework.runs[group[0].run].run
         pipe, flow = group[0].pipe, flows.get(group[0].key, 0.0)
-        length_m = sum(self.fitted.pieces[straight.key].centre_mm for straight in group) / 1000
+        length_m = sum(self.fitted.span_mm(straight.key) for straight in group) / 1000
         drop, row = self._drop(pipe, flow)
         local = self._section_losses(group, flows, drop) if row else ()
         total = drop.gradient_pa_m * length_m + sum(one.drop_pa for one in local)
@@ -340,7 +580,7 @@ class _Sizer:
         item = self._pipe_item(group[0])
         return Section(
             ident, group[0].run, run.role, pipe, item, tuple(straight.key for straight in group), length_m, flow, drop, local, total, limit,
-            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, Worked(total, "Pa", tuple(steps)),
+            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, Worked(total, "Pa", tuple(steps)), self.signed.get(group[0].key, 0.0) >= 0, self._insert_mm(group),
         )  # fmt: skip
 
     def _bore(self, pipe: Pipe) -> float | None:
@@ -373,9 +613,8 @@ class _Sizer:
 
     def _pipe_item(self, straight: Straight) -> str | None:
         """The item that says the pipe of a straight: a change, or None for the run's first pipe."""
-        run = self.job.run(straight.run)
         found: str | None = None
-        for item in run.items if run else ():
+        for item in self.pipework.runs[straight.run].run.items:
             if item.id in straight.legs:
                 break
             if item.kind == "pipe":
@@ -389,8 +628,8 @@ class _Sizer:
         od = self.catalogue.pipe(group[0].pipe.code, group[0].pipe.size) or None
         od_mm = od.od_mm if od and od.od_mm else 0.0
 
-        def add_k(fitting: Fitting, name: str, title: str) -> None:
-            k = self.catalogue.loss(name, od_mm).k
+        def add_k(fitting: Fitting, arm: str, name: str, title: str) -> None:
+            k = round(self.catalogue.loss(name, od_mm).k * self._narrowed(fitting, arm, group[0].pipe), 3)
             local.append(Local(fitting.key, title, k, None, k * drop.dynamic_pa))
 
         for straight in group:
@@ -398,18 +637,57 @@ class _Sizer:
                 fitting = self.fitted.fittings.get(node)
                 if fitting is None or node == straight.from_node and node in inside:
                     continue
-                if fitting.kind in ("elbow", "elbow45"):
+                if fitting.kind in ("elbow", "elbow45", "bend"):
                     if node in inside or self._smaller_here(fitting, arm):
-                        add_k(fitting, fitting.kind, fitting.title)
+                        add_k(fitting, arm, fitting.kind, fitting.title)
                 elif fitting.kind == "device" and (node in inside or node == straight.to_node):
                     local += self._device_loss(fitting, straight, flows.get(straight.key, 0.0), drop)
                 elif fitting.kind == "reducer" and self._smaller_here(fitting, arm):
-                    add_k(fitting, "reducer", fitting.title)
+                    add_k(fitting, arm, "reducer", fitting.title)
                 elif fitting.kind == "coupling" and node in inside:
-                    add_k(fitting, "coupling", fitting.title)
+                    add_k(fitting, arm, "coupling", fitting.title)
+                elif fitting.chains and (fitting.kind == "port" or node == straight.from_node):
+                    local += self._chain_losses(fitting, group[0].pipe, drop)
                 elif fitting.kind == "tee" and len(fitting.arms) >= 2:
                     local += self._tee_loss(fitting, arm, flows, drop, od_mm)
         return tuple(local)
+
+    def _insert_of(self, fitting: Fitting, arm: str) -> float | None:
+        """The bore of an insert fitting at an arm [mm]; None for a fitting of full bore."""
+        pipe, mating = fitting.pipes.get(arm), fitting.matings.get(arm)
+        prefix = INSERTED.get(mating.method) if mating else None
+        if pipe is None or prefix is None or fitting.kind == "bend":
+            return None
+        family = self.catalogue.systems[pipe.code].family if pipe.code in self.catalogue.systems else ""
+        bore, found = self._bore(pipe), end_bore_mm(self.catalogue, End(f"{prefix}-{family}", pipe.size, "socket"))
+        return found if found and bore and found < bore - 0.05 else None
+
+    def _narrowed(self, fitting: Fitting, arm: str, pipe: Pipe) -> float:
+        """What a K on the velocity in the pipe grows by where the fitting's bore is smaller: (bore / insert)^4."""
+        insert, bore = self._insert_of(fitting, arm), self._bore(pipe)
+        return (bore / insert) ** 4 if insert and bore else 1.0
+
+    def _insert_mm(self, group: list[Straight]) -> float | None:
+        found = [
+            insert for straight in group for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm))
+            if (fitting := self.fitted.fittings.get(node)) is not None and (insert := self._insert_of(fitting, arm))
+        ]  # fmt: skip
+        return min(found, default=None)
+
+    def _chain_losses(self, fitting: Fitting, pipe: Pipe, drop: Drop) -> list[Local]:
+        """The parts of a transition, each K brought from its own bore to the velocity in the pipe."""
+        found = []
+        bore = self._bore(pipe)
+        for _, chain in fitting.chains:
+            for n, link in enumerate(chain.links):
+                if link.part is not None and link.part.k:
+                    k = link.part.k * (
+                        (bore / link.part.bore_mm) ** 4
+                        if bore and link.part.bore_mm and link.part.bore_mm < bore
+                        else 1.0
+                    )
+                    found.append(Local(f"{fitting.key}/t{n + 1}", link.title, round(k, 3), None, k * drop.dynamic_pa))
+        return found
 
     def _smaller_here(self, fitting: Fitting, arm: str) -> bool:
         """Whether this arm has the smaller bore: a fitting between two sections is charged there."""
@@ -422,18 +700,28 @@ class _Sizer:
         row = self.catalogue.device(node.part, straight.pipe.code, straight.pipe.size)
         if row is None:
             return []
-        if row.kv:
-            return [Local(fitting.key, fitting.title, None, row.kv, valve_drop_pa(flow, row.kv, self.medium))]
+        said = leading_number(self.settings.get(node.item, "")) if node.part == "balance" else None
+        kv = min(said, row.kv) if said and row.kv else row.kv
+        if kv:
+            title = f"{fitting.title}, Kv {kv:g}" if said else fitting.title
+            return [Local(fitting.key, title, None, kv, valve_drop_pa(flow, kv, self.medium))]
         return [Local(fitting.key, fitting.title, row.k, None, row.k * drop.dynamic_pa)] if row.k else []
 
     def _tee_loss(self, fitting: Fitting, arm: str, flows: dict[str, float], drop: Drop, od_mm: float) -> list[Local]:
         by_arm = {name: flows.get(self.pipework.arms[fitting.key][name], 0.0) for name, _ in fitting.arms}
         full = max(by_arm, key=lambda name: by_arm[name])
-        if arm == full or by_arm[arm] == 0:
-            return []
         ways = dict(fitting.arms)
         through = fitting_angle(ways[full], ways[arm]) < 10
-        k = self.catalogue.loss("tee-through" if through else "tee-branch", od_mm).k
+        if fitting.key in self.diverting and arm != full and through:
+            k = self.catalogue.loss("tee-divert", od_mm).k
+            return [Local(fitting.key, f"{fitting.title}, diverting", k, None, k * drop.dynamic_pa)]
+        if arm == full or by_arm[arm] == 0:
+            return []
+        k = round(
+            self.catalogue.loss("tee-through" if through else "tee-branch", od_mm).k
+            * self._narrowed(fitting, arm, fitting.pipes[arm]),
+            3,
+        )
         return [
             Local(fitting.key, f"{fitting.title}, {'through' if through else 'branch'}", k, None, k * drop.dynamic_pa)
         ]
@@ -448,27 +736,34 @@ class _Sizer:
                     local.append(
                         Local(kit.key, kit.row.title, None, kit.row.kv, valve_drop_pa(flow, kit.row.kv, self.medium))
                     )
-        if station.data.kv:
-            local.append(
-                Local(
-                    station.id, "by its label", None, station.data.kv, valve_drop_pa(flow, station.data.kv, self.medium)
-                )
-            )
-        else:
-            node = self._node_of(station, "flow")
-            pipe = self.beside[node][0][1].pipe if node else None
-            drop, od = self._drop(pipe, flow) if pipe else (Drop(0, 0, 0, 0, 0), 0.0)
-            if od:
-                k = self.catalogue.loss("radiator", od).k
-                local.append(Local(station.id, "radiator", k, None, k * drop.dynamic_pa))
+        node = self._node_of(station, "flow")
+        pipe = self.beside[node][0][1].pipe if node and self.beside[node] else None
+        drop, od = self._drop(pipe, flow) if pipe else (Drop(0, 0, 0, 0, 0), 0.0)
+        kv = station.data.kv or (MIXING_KV if station.id in self.behind else None)
+        if kv:
+            title = "by its label" if station.data.kv else "mixing valve (typ)"
+            local.append(Local(station.id, title, None, kv, valve_drop_pa(flow, kv, self.medium)))
+        elif station.data.loop_m and od:
+            title = f"loop, {station.data.loop_m:g} m of {pipe}"
+            local.append(Local(station.id, title, None, None, drop.gradient_pa_m * station.data.loop_m))
+        elif od:
+            k = self.catalogue.loss("radiator", od).k
+            local.append(Local(station.id, "radiator", k, None, k * drop.dynamic_pa))
         return tuple(local)
 
-    def _boiler_loss(self, flow: float) -> Local:
-        kv = self.circuit.source.data.kv or BOILER_KV
-        title = f"boiler{'' if self.circuit.source.data.kv else ', Kv typical'}"
-        return Local(self.circuit.source.id, title, None, kv, valve_drop_pa(flow, kv, self.medium))
+    def _boiler_loss(self, flow: float) -> tuple[Local, PumpCurve | None]:
+        """What the source costs, and the curve of a pump within it: that is what is left at its ports."""
+        source = self.circuit.source
+        if source.kind in MANIFOLDS:
+            return Local(source.id, "mixing set", None, None, 0.0), None
+        inside = self._own_curves().get(source.id)
+        if inside is not None:
+            return Local(source.id, "boiler, pump inside", None, None, 0.0), inside
+        kv = source.data.kv or BOILER_KV
+        title = f"boiler{'' if source.data.kv else ', Kv typical'}"
+        return Local(source.id, title, None, kv, valve_drop_pa(flow, kv, self.medium)), None
 
-    def _treads(self, index: Load, by_id: dict[str, Section], boiler: Local) -> tuple[Tread, ...]:
+    def _treads(self, index: Load, by_id: dict[str, Section], boiler: Local, ring: bool) -> tuple[Tread, ...]:
         def tread(section: Section) -> Tread:
             return Tread(
                 section.id,
@@ -490,6 +785,8 @@ class _Sizer:
             sum(one.drop_pa for one in index.locals),
         )
         source = Tread(boiler.key, boiler.title, "", (boiler.key,), 0.0, boiler.drop_pa)
+        if ring:
+            return (*out, *home, source)
         return (*out, emitter, *home, source)
 
     # --- volume and vessel ----------------------------------------------------------------------------------------------
@@ -497,15 +794,24 @@ class _Sizer:
     def _volume(self) -> tuple[VolumeRow, ...]:
         pipes: dict[str, float] = defaultdict(float)
         for key in self.circuit.straights:
-            piece = self.fitted.pieces[key]
-            bore = self._bore(piece.pipe)
+            pipe = self.pipework.straights[key].pipe
+            bore = self._bore(pipe)
             if bore:
-                pipes[str(piece.pipe)] += math.pi / 4 * (bore / 100) ** 2 * piece.centre_mm / 100
+                pipes[str(pipe)] += math.pi / 4 * (bore / 100) ** 2 * self.fitted.span_mm(key) / 100
         rows = [VolumeRow(f"pipe {name}", litres, "bore x length as traced") for name, litres in sorted(pipes.items())]
+        rows += [
+            VolumeRow(f"{ident}, loops", heating.volume_l, "behind its mixing set")
+            for ident, heating in self.behind.items()
+        ]
         for station in self.circuit.stations:
             if station.state == "remove" or station.kind not in (*LOADS, "boiler"):
                 continue
-            if station.kind == "cylinder":
+            if station.data.loop_m and (node := self._node_of(station, "flow")):
+                bore = self._bore(self.beside[node][0][1].pipe) if self.beside[node] else None
+                if bore:
+                    litres = math.pi / 4 * (bore / 100) ** 2 * station.data.loop_m * 10
+                    rows.append(VolumeRow(station.id, litres, "bore x loop"))
+            elif station.kind == "cylinder":
                 rows.append(VolumeRow(station.id, 5.0, "typ, coil"))
             elif station.data.volume_l is not None:
                 rows.append(VolumeRow(station.id, station.data.volume_l, "as said"))
@@ -532,10 +838,56 @@ class _Sizer:
         here = vessel_volume_l(self.circuit, self.pipework, self.settings)
         try:
             return size_vessel(
-                litres, self.terms.cold_c, self.terms.flow_c, height_m, safety, self.fraction, None, here
+                litres,
+                self.terms.cold_c,
+                self.terms.flow_c,
+                height_m,
+                safety,
+                self.fraction,
+                None,
+                here,
+                self.terms.fill_bar,
             ), ""
         except Refused as refused:
             return None, str(refused)
+
+
+@dataclass(frozen=True, slots=True)
+class OtherSize:
+    """A section in the next size: what would change. drop_pa with its local losses; litres more (or less) in it; over: limits it passes."""
+
+    pipe: Pipe
+    velocity_m_s: float
+    gradient_pa_m: float
+    drop_pa: float
+    litres: float
+    over: bool
+
+
+def other_sizes(section: Section, heating: Heating, catalogue: Catalogue, practice: str) -> tuple[OtherSize, ...]:
+    """The section one size down and one size up, as far as its system has them. Its fittings keep their K, its valves their Kv."""
+    sizes = catalogue.sizes(section.pipe.code)
+    if section.pipe.size not in sizes or section.flow_kg_s <= 0:
+        return ()
+    here = catalogue.pipe(section.pipe.code, section.pipe.size)
+    found = []
+    for n in (sizes.index(section.pipe.size) - 1, sizes.index(section.pipe.size) + 1):
+        row = catalogue.pipe(section.pipe.code, sizes[n]) if 0 <= n < len(sizes) else None
+        if row is None or row.bore_mm is None or row.od_mm is None or here is None or here.bore_mm is None:
+            continue
+        drop = pipe_drop(
+            section.flow_kg_s, row.bore_mm, catalogue.systems[section.pipe.code].roughness_mm or 0.0, heating.medium
+        )
+        local = sum(one.k * drop.dynamic_pa if one.k is not None else one.drop_pa for one in section.locals)
+        limit = catalogue.limit(practice, row.od_mm)
+        litres = math.pi / 4 * ((row.bore_mm / 100) ** 2 - (here.bore_mm / 100) ** 2) * section.length_m * 10
+        found.append(
+            OtherSize(
+                Pipe(code=section.pipe.code, size=sizes[n]), drop.velocity_m_s, drop.gradient_pa_m, drop.gradient_pa_m * section.length_m + local,
+                litres, drop.velocity_m_s > limit.velocity_m_s or drop.gradient_pa_m > limit.gradient_pa_m,
+            )
+        )  # fmt: skip
+    return tuple(found)
 
 
 def _fluid(temp_c: float, fraction: float) -> Fluid:

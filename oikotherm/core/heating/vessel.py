@@ -10,11 +10,12 @@ from ..working import Step
 
 SIZES_L = (8.0, 10.0, 12.0, 18.0, 24.0, 35.0, 50.0, 80.0, 100.0)
 LEAST_PRECHARGE_BAR = 0.7
+GRAVITY_M_S2 = 9.80665
 
 
 @dataclass(frozen=True, slots=True)
 class Vessel:
-    """A vessel worked out. chosen_l: of the usual sizes; short_l: what a built-in vessel lacks, None without one."""
+    """A vessel worked out. cold_fill_bar: as said, else least_fill_bar, which puts the reserve into it; chosen_l: of the usual sizes; short_l: what a built-in vessel lacks, None without one."""
 
     expansion_l: float
     reserve_l: float
@@ -26,6 +27,7 @@ class Vessel:
     chosen_l: float
     short_l: float | None
     steps: tuple[Step, ...]
+    least_fill_bar: float = 0.0
 
 
 def final_pressure_bar(safety_valve_bar: float) -> float:
@@ -42,11 +44,13 @@ def size_vessel(
     mass_fraction: float = 0.0,
     precharge_bar: float | None = None,
     built_in_l: float | None = None,
+    fill_bar: float | None = None,
 ) -> Vessel:
     """Size the vessel: expansion and reserve between pre-charge and final pressure. Raises Refused.
 
     Expansion V (rho_cold / rho_hot - 1); reserve the larger of 0.5 % and 3 L, and for vessels up to 15 L at least 20 % of the
-    vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe - p0).
+    vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe - p0). fill_bar: the cold
+    pressure it is filled to, where somebody said one.
     Source: practice after EN 12828 annex D; reserve and pre-charge typ.
     """  # fmt: skip
     _check(system_volume_l, cold_c, hot_c, static_height_m)
@@ -89,12 +93,18 @@ def size_vessel(
     cold_fill = max(precharge + 0.3, (precharge + 1) * total / (total - reserve) - 1)
     steps.append(Step("cold fill = larger of pre-charge + 0.3 and what puts the reserve in", (
         ("precharge_bar", precharge), ("reserve_l", reserve), ("vessel_l", total)), cold_fill, "bar", "typ"))  # fmt: skip
+    least_fill = cold_fill
+    if fill_bar is not None:
+        cold_fill = max(fill_bar, precharge)
+        steps.append(Step("cold fill as said", (("fill_bar", fill_bar),), fill_bar, "bar", "said"))
     left = total * (precharge + 1) / (cold_fill + 1) - expansion
     hot_bar = total * (precharge + 1) / left - 1 if left > 0 else float("inf")
     steps.append(Step("hot = vessel x (pre-charge + 1) / (gas left) - 1", (
         ("vessel_l", total), ("gas_left_l", left)), min(hot_bar, 99.0), "bar"))  # fmt: skip
     short = None if built_in_l is None else max(0.0, needed - built_in_l)
-    return Vessel(expansion, reserve, precharge, cold_fill, final, hot_bar, needed, chosen, short, tuple(steps))
+    return Vessel(
+        expansion, reserve, precharge, cold_fill, final, hot_bar, needed, chosen, short, tuple(steps), least_fill
+    )
 
 
 def _choose(needed_l: float) -> float:
@@ -109,3 +119,8 @@ def _check(volume_l: float, cold_c: float, hot_c: float, height_m: float) -> Non
         raise Refused("hot_c", hot_c, f"a temperature above the cold {cold_c:g} C", "80")
     if not 0 <= height_m <= 100:
         raise Refused("static_height_m", height_m, "a height from 0 to 100 m", "5")
+
+
+def pressure_at_bar(gauge_bar: float, above_m: float, density_kg_m3: float) -> float:
+    """Gauge pressure [bar] so far above the gauge [m], below it with a minus sign: p - rho g h."""
+    return gauge_bar - density_kg_m3 * GRAVITY_M_S2 * above_m / 1e5

@@ -9,24 +9,30 @@ from typing import Any
 from ..catalogue import Catalogue
 from ..errors import Refused, nearest
 from ..pipework.trace import trace
+from ..pipework.walk import Move
 from ..practice import TOPICS
 from ..quantity import length_text, parse_length_mm
 from .document import read_as
+from .houseline import parse_part
 from .identity import align
 from .kinds import (
     AddStation,
     Choose,
     CloseTee,
+    CutRun,
     InsertItem,
     MoveStation,
     PutCircuit,
     PutFact,
+    PutHouse,
     PutLevel,
     PutOverride,
     PutRun,
     PutStation,
     PutTeeAt,
+    RemoveHouse,
     RemoveLevel,
+    RemoveOverride,
     RemoveRun,
     RemoveStation,
     RetypeItem,
@@ -35,8 +41,10 @@ from .kinds import (
     SetLeg,
     SetPipe,
     SetStart,
+    SetState,
     Unwaive,
     Waive,
+    WriteOut,
 )
 from .model import (
     ROLE_LETTERS,
@@ -48,7 +56,9 @@ from .model import (
     Job,
     KitPart,
     Leg,
+    Lie,
     Pipe,
+    PipeChange,
     Point,
     Port,
     Run,
@@ -58,6 +68,7 @@ from .model import (
     split_anchor,
 )
 from .notation import ParsedRun, Style, Token, exact_length, item_text, parse_run, run_text
+from .ways import way_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +106,7 @@ class Edit:
 def anchors(job: Job) -> set[str]:
     """Everything a run can start from or end at: ports, tees and points."""
     found = {f"{station.id}.{port.name}" for station in job.stations for port in station.ports}
-    found.update(f"{run.id}.{item.name}" for run in job.runs for item in run.items if isinstance(item, Tee | Point))
+    found.update(f"{run.id}.{name}" for run in job.runs for name in job.points_of(run.id))
     return found
 
 
@@ -140,6 +151,44 @@ def _remove_level(edit: Edit, c: RemoveLevel) -> Job:
     return _checked(edit.job, house=House.model_validate({**dict(edit.job.house), "levels": levels}))
 
 
+_HOUSE = {"room": "rooms", "wall": "walls", "joists": "joists", "obstacle": "obstacles"}
+
+
+def _put_house(edit: Edit, c: PutHouse) -> Job:
+    kind, part = parse_part(c.text, edit.style)
+    house = edit.job.house
+    if edit.job.level(part.level) is None:
+        raise Refused(
+            "level", part.level, f"a level such as {nearest(part.level, (level.id for level in house.levels))}", "L0"
+        )
+    group = _HOUSE[kind]
+    old = list(getattr(house, group))
+    if any(thing.id == part.id for things in edit.job.named() for thing in things if thing not in old):
+        raise Refused("id", part.id, "a name nobody has yet", f"{part.id[:7]}2")
+    if any(one.id == part.id for one in old):
+        new = tuple(part if one.id == part.id else one for one in old)
+    else:
+        new = (*old, part)
+    return _checked(edit.job, house=house.model_copy(update={group: new}))
+
+
+def _remove_house(edit: Edit, c: RemoveHouse) -> Job:
+    house = edit.job.house
+    for group in _HOUSE.values():
+        rest = tuple(one for one in getattr(house, group) if one.id != c.id)
+        if len(rest) < len(getattr(house, group)):
+            return _checked(edit.job, house=house.model_copy(update={group: rest}))
+    known = [one.id for group in _HOUSE.values() for one in getattr(house, group)]
+    raise Refused(
+        "id",
+        c.id,
+        f"a room, wall, joist field or obstacle such as {nearest(c.id, known)}"
+        if known
+        else "something of the house; there is nothing yet",
+        "W1",
+    )
+
+
 def station_ports(
     catalogue: Catalogue, kind: str, practice: str, width_mm: float, height_mm: float
 ) -> tuple[Port, ...]:
@@ -171,17 +220,29 @@ def _add_station(edit: Edit, c: AddStation) -> Job:
     kind = edit.catalogue.stations.get(c.kind)
     if kind is None:
         near = ", ".join(edit.catalogue.stations)
-        raise Refused(
-            "kind", c.kind, f"a kind the catalogue has ports for: {near}; others come with a document", "boiler"
-        )
+        raise Refused("kind", c.kind, f"a kind the catalogue has ports for: {near}", "boiler")
     body = {"width_mm": kind.width_mm, "height_mm": kind.height_mm, "depth_mm": kind.depth_mm}
     data = {**{name: value for name, value in body.items() if value}, **c.data}
     ports = station_ports(
-        edit.catalogue, c.kind, edit.job.practice, float(data.get("width_mm") or 0), float(data.get("height_mm") or 0)
+        edit.catalogue,
+        "floor-loop" if data.get("loop_m") else c.kind,
+        edit.job.practice,
+        float(data.get("width_mm") or 0),
+        float(data.get("height_mm") or 0),
     )
-    if c.kind == "stub":
-        change = {"end": c.end, "role": c.role, "facing": c.facing}
-        ports = tuple(read_as(Port, {**dict(port), **{k: v for k, v in change.items() if v}}) for port in ports)
+    change: dict[str, Any] = {"end": c.end, "role": c.role, "facing": c.facing}
+    if any(change.values()) and len(ports) > 1:
+        raise Refused(
+            "kind",
+            c.kind,
+            "a station with one port, such as a stub, supply or outlet, for an end, role or facing of your own",
+            "stub",
+        )
+    if any(change.values()):
+        change["kit"] = () if c.end else None
+        ports = tuple(
+            read_as(Port, {**dict(port), **{k: v for k, v in change.items() if v is not None}}) for port in ports
+        )
     station = read_as(
         Station,
         {
@@ -239,6 +300,7 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     for item, span in zip(parsed.items, parsed.spans, strict=True):
         if isinstance(item, DeviceItem) and item.part not in known_parts and item.part not in old_parts:
             raise Refused("device", item.part, f"a part such as {nearest(item.part, known_parts)}", "[iso]", span)
+    _check_twin(edit, parsed, run_id)
     items, next_item = _identify(parsed.items, old.items if old else (), job.next_item, edit.style, around)
     fields: dict[str, Any] = dict(old) if old else {}
     fields.update(
@@ -249,12 +311,29 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
         pipe=parsed.pipe,
         items=items,
         finish=finish,
-        twin_of=None,
+        twin_of=parsed.twin,
     )
     run = read_as(Run, fields)
     if old and run_id != old.id:
         job = _rename(job, old.id, run_id)
     return _with_run(job, run, next_item=next_item)
+
+
+def _check_twin(edit: Edit, parsed: ParsedRun, run_id: str) -> None:
+    """A twin follows a run of the job that does not follow it."""
+    if parsed.twin is None:
+        return
+    leader = edit.job.run(parsed.twin.run)
+    known = [run.id for run in edit.job.runs if run.id != run_id]
+    if leader is None or leader.id == run_id:
+        near = nearest(parsed.twin.run, known) if known else "the run to go beside, paced first"
+        raise Refused("twin", parsed.twin.run, f"a run of this job such as {near}", "twin F1 N50", parsed.twin_where)
+    while leader and leader.twin_of:
+        if leader.twin_of.run == run_id:
+            raise Refused(
+                "twin", parsed.twin.run, f"a run that does not follow {run_id} itself", "twin F1 N50", parsed.twin_where
+            )
+        leader = edit.job.run(leader.twin_of.run)
 
 
 def _identify(
@@ -288,6 +367,9 @@ def _rename(job: Job, old_id: str, new_id: str) -> Job:
                 "id": new_id if run.id == old_id else run.id,
                 "start": follow(run.start),
                 "finish": follow(run.finish),
+                "twin_of": run.twin_of.model_copy(update={"run": new_id})
+                if run.twin_of and run.twin_of.run == old_id
+                else run.twin_of,
             }
         )
         for run in job.runs
@@ -475,6 +557,95 @@ def _put_tee_at(edit: Edit, c: PutTeeAt) -> Job:
     )
 
 
+def _set_state(edit: Edit, c: SetState) -> Job:
+    return _with_run(edit.job, edit.run(c.run).model_copy(update={"state": c.state}))
+
+
+def _cut_run(edit: Edit, c: CutRun) -> Job:
+    """The leg that passes there becomes two; the second part, with what hangs on it, is a run of its own."""
+    run = edit.run(c.run)
+    if run.twin_of:
+        raise Refused("run", run.id, "a run with legs of its own; write the twin out first", "F1")
+    taken = {item.name for item in run.items if isinstance(item, Tee | Point)}
+    name = c.name or next(f"C{n}" for n in range(1, len(taken) + 2) if f"C{n}" not in taken)
+    job = _put_tee_at(edit, PutTeeAt(do="put_tee_at", run=run.id, at=c.at, name=name))
+    cut = job.run(run.id)
+    assert cut is not None
+    at = next(n for n, item in enumerate(cut.items) if isinstance(item, Tee) and item.name == name)
+    pipe, lie = cut.pipe, Lie(id="i1")
+    for item in cut.items[:at]:
+        if isinstance(item, PipeChange):
+            pipe = item.pipe
+        elif isinstance(item, Lie):
+            lag = item.lag_mm if item.lag_mm is not None else (lie.lag_mm if item.place is None else None)
+            lie = Lie(
+                id="i1",
+                place=item.place or lie.place,
+                lag_mm=lag,
+                clip_mm=item.clip_mm or lie.clip_mm,
+                fall=item.fall if item.fall is not None else lie.fall,
+            )
+    rest = cut.items[at + 1 :]
+    next_item = job.next_item
+    if lie != Lie(id="i1"):
+        rest = (lie.model_copy(update={"id": f"i{next_item}"}), *rest)
+        next_item += 1
+    new_id = job.free_id(ROLE_LETTERS[run.role])
+    moved = {item.name for item in rest if isinstance(item, Tee | Point)}
+    first = cut.model_copy(update={"items": (*cut.items[:at], Point(id=cut.items[at].id, name=name)), "finish": "none"})
+    second = cut.model_copy(
+        update={"id": new_id, "start": f"{run.id}.{name}", "pipe": pipe, "items": rest, "last_start": None}
+    )
+
+    def follow(anchor: str) -> str:
+        owner, point = split_anchor(anchor)
+        return f"{new_id}.{point}" if owner == run.id and point in moved else anchor
+
+    runs: list[Run] = []
+    for other in job.runs:
+        if other.id == run.id:
+            runs += [first, second]
+        else:
+            runs.append(other.model_copy(update={"start": follow(other.start), "finish": follow(other.finish)}))
+    return _checked(job, runs=tuple(runs), next_item=next_item)
+
+
+def _write_out(edit: Edit, c: WriteOut) -> Job:
+    """The twin's moves as legs, to the micrometre; tees where other runs hang on it."""
+    run = edit.run(c.run)
+    if run.twin_of is None:
+        raise Refused("run", run.id, "a twin", "RT1")
+    walked = trace(edit.job, edit.catalogue).runs[run.id]
+    used = {
+        split_anchor(anchor)[1]
+        for other in edit.job.runs
+        for anchor in (other.start, other.finish)
+        if split_anchor(anchor)[0] == run.id
+    }
+    next_item = edit.job.next_item
+    items: list[Item] = []
+    for step in walked.steps:
+        ident = f"i{next_item}"
+        if isinstance(step, Move):
+            way = way_of(step.b.minus(step.a))
+            if way is None:
+                raise Refused(
+                    "run",
+                    run.id,
+                    "a twin whose pipes lie in the plain directions; this one has a step to two sides at once",
+                    "RT1",
+                )
+            items.append(Leg(id=ident, dir=way, length_mm=step.length_mm, basis="drawn"))
+        elif isinstance(step, Tee | Point):
+            if step.name not in used:
+                continue
+            items.append(Tee(id=ident, name=step.name))
+        else:
+            items.append(step.model_copy(update={"id": ident}))
+        next_item += 1
+    return _with_run(edit.job, run.model_copy(update={"items": tuple(items), "twin_of": None}), next_item=next_item)
+
+
 def _choose(edit: Edit, c: Choose) -> Job:
     topic = TOPICS.get(c.topic)
     if topic is None:
@@ -504,6 +675,13 @@ def _put_override(edit: Edit, c: PutOverride) -> Job:
     return _checked(edit.job, overrides=(*rest, c.override))
 
 
+def _remove_override(edit: Edit, c: RemoveOverride) -> Job:
+    rest = tuple(row for row in edit.job.overrides if (row.target, row.field) != (c.target, c.field))
+    if len(rest) == len(edit.job.overrides):
+        raise Refused("target", c.target, f"something whose {c.field} was set by hand", "i17/turn")
+    return _checked(edit.job, overrides=rest)
+
+
 def _waive(edit: Edit, c: Waive) -> Job:
     if not c.reason.strip():
         raise Refused(
@@ -524,6 +702,11 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "set_job": _set_job,
     "put_level": _put_level,
     "remove_level": _remove_level,
+    "put_house": _put_house,
+    "remove_house": _remove_house,
+    "set_state": _set_state,
+    "cut_run": _cut_run,
+    "write_out": _write_out,
     "add_station": _add_station,
     "put_station": _put_station,
     "move_station": _move_station,
@@ -542,6 +725,7 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "put_circuit": _put_circuit,
     "put_fact": _put_fact,
     "put_override": _put_override,
+    "remove_override": _remove_override,
     "waive": _waive,
     "unwaive": _unwaive,
 }

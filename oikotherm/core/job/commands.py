@@ -12,7 +12,7 @@ from ..errors import Refused
 from ..pipework.trace import trace
 from .acts import ACTS, Edit, anchors
 from .document import refusal
-from .kinds import ADAPTER, AddStation, Choose, Command, PutLevel, PutRun, PutStation
+from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutRun, PutStation
 from .model import (
     XYZ,
     Job,
@@ -75,6 +75,8 @@ def summary(commands: Iterable[Any]) -> str:
         what = getattr(read, "run", None) or getattr(read, "id", None) or ""
         if isinstance(read, PutRun):
             what = read.run or read.text.split(":")[0][:40]
+        if isinstance(read, PutHouse):
+            what = read.text.split(":")[0][:40]
         if isinstance(read, PutStation):
             what = read.station.id
         if isinstance(read, PutLevel):

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from .model import Job, Tee, split_anchor
+from .model import Job, Pipe, Tee, split_anchor
 from .notation import PLACES, Style
+from .ways import way_vector
 
 MOST = 8
 
@@ -21,10 +22,15 @@ class Suggestion:
     what: str = ""
 
 
-def complete(job: Job, text: str, caret: int, style: Style) -> list[Suggestion]:
-    """Up to eight suggestions for the word before the caret. Never raises; an odd text has none."""
+def complete(job: Job, text: str, caret: int, style: Style, run: str | None = None) -> list[Suggestion]:
+    """Up to eight suggestions for the word before the caret, the likeliest first. Never raises; an odd text has none.
+
+    run: the run that is being retyped, whose own ends are free again.
+    """
     caret = max(0, min(caret, len(text)))
     before = text[:caret]
+    if run:
+        job = job.model_copy(update={"runs": tuple(one for one in job.runs if one.id != run)})
     for sign, maker in (("[", _parts), ("(", _passes), ("{", _places)):
         opened = before.rfind(sign)
         if opened >= 0 and not any(closer in before[opened:] for closer in "])}"):
@@ -44,11 +50,20 @@ def complete(job: Job, text: str, caret: int, style: Style) -> list[Suggestion]:
         after = words[[w.lower() for w in words].index("from") + 1 :]
         if not after:
             return _pick(_anchors(job, free=True, starts=True), said, start, caret)
-        return _pipes(after[1:], said, start, caret, style, ":")
+        likely = _likely_pipe(job, after[0], style) if len(after) == 1 else None
+        rest = _pipes(after[1:], said, start, caret, style, ":")
+        return (
+            [
+                Suggestion(f"{likely}:", start, caret, "as its neighbours")
+                for _ in range(1)
+                if likely and f"{likely}".startswith(said)
+            ]
+            + rest
+        )[:MOST]
     if re.search(r"->\s*$", before[:start]) or said.startswith("->"):
         cut = 2 if said.startswith("->") else 0
         ends = [
-            *_anchors(job, free=True, starts=False),
+            *_ends(job, before[: start + cut].replace("->", " "), style),
             ("cap", "an end"),
             ("plug", "an end"),
             ("stub", "left for later"),
@@ -60,7 +75,152 @@ def complete(job: Job, text: str, caret: int, style: Style) -> list[Suggestion]:
         if changing[2] is None:
             return _pipes([], code, changing.start() + 1, caret, style, "")
         return _pipes([code], changing[2].strip(), start, caret, style, "")
+    items = before[before.index(":") + 1 :].strip()
+    if not items and not said:
+        return [Suggestion(twin, caret, caret, "beside it, with the same tees") for twin in _twins(job, before)]
+    if re.fullmatch(r"twin\s+\S*", items, re.IGNORECASE):
+        runs = [(one.id, f"{one.role} from {one.start}") for one in job.runs if not one.twin_of]
+        return _pick(runs, said if said.lower() != "twin" else "", start if said.lower() != "twin" else caret, caret)
+    over = re.search(r"\^\S+\s+over\s+(\S*)$", before)
+    if over:
+        crossed = [
+            *((one.id, str(one.role)) for one in job.runs),
+            *((one.id, str(one.kind)) for one in job.house.obstacles),
+        ]
+        return _pick(crossed, over[1], caret - len(over[1]), caret)
+    if not said and items and not items.endswith(("[", "(", "{")):
+        return [Suggestion(f"-> {anchor}", caret, caret, what) for anchor, what in _ends(job, before, style)[:4]]
     return []
+
+
+def _walked(job: Job, line: str, style: Style) -> tuple[Job, str] | None:
+    """The job with the line as far as it is typed, and the run it became; None for a line that cannot be read."""
+    from ..errors import Refused
+    from .commands import apply
+
+    try:
+        after = apply(job, {"do": "put_run", "text": line}, style.catalogue)
+    except Refused:
+        return None
+    known = {one.id for one in job.runs}
+    new = next((one.id for one in after.runs if one.id not in known), None)
+    return (after, new) if new else None
+
+
+def _ends(job: Job, line: str, style: Style) -> list[tuple[str, str]]:
+    """Where the line could finish: free ports of its own role, the nearest to where it has come first; then other ports and tees.
+
+    A leg until level reaches any port along its way: it counts as being there.
+    """
+    from ..pipework.trace import trace
+    from .model import Leg
+
+    plain = _anchors(job, free=True, starts=False)
+    found = _walked(job, line, style)
+    if found is None:
+        return plain
+    after, ident = found
+    work = trace(after, style.catalogue)
+    walked = work.runs[ident]
+    plain = [pair for pair in plain if pair[0] != walked.run.start]
+    open_ways = [way_vector(item.dir) for item in walked.run.items if isinstance(item, Leg) and item.length_mm is None]
+    leader = work.runs.get(walked.run.twin_of.run) if walked.run.twin_of else None
+
+    def far(anchor: str) -> float:
+        place = work.ports.get(anchor)
+        if place is None:
+            return 1e9
+        if leader is not None:
+            return (
+                0.0
+                if split_anchor(leader.run.finish)[0] == place.station.id
+                else 1e8 + place.mouth.minus(leader.end).length
+            )
+        rest = place.mouth.minus(walked.end)
+        idle = 0.0
+        for way in open_ways:
+            along = rest.dot(way)
+            idle += 1e5 if along < 1 else 0.0
+            if along > 0:
+                rest = rest.plus(way, -along)
+        away = place.mouth.minus(walked.end).length / 1e4
+        return (
+            rest.length
+            + away
+            + idle
+            + (1e6 if place.facing.dot(walked.moves[-1].way if walked.moves else place.facing) > 0.5 else 0.0)
+        )
+
+    same = [pair for pair in plain if pair[0] in work.ports and work.ports[pair[0]].port.role == walked.run.role]
+    return [*sorted(same, key=lambda pair: far(pair[0])), *(pair for pair in plain if pair not in same)]
+
+
+def _likely_pipe(job: Job, anchor: str, style: Style) -> Pipe | None:
+    """The pipe a run from here usually has: as other branches of the same run, or the next size down; at a port the size of its end."""
+    owner, name = split_anchor(anchor.upper() if "." in anchor else anchor)
+    parent = job.run(owner)
+    if parent is None:
+        station = job.station(owner)
+        port = next((one for one in station.ports if one.name == name.lower()), None) if station else None
+        if port is None:
+            return None
+        size = next(
+            (
+                word
+                for word in (style.catalogue.kits[port.kit[-1].part].outer_end if port.kit else port.end).split()
+                if word[0].isdigit()
+            ),
+            None,
+        )
+        codes = [one.pipe.code for one in job.runs if one.role == port.role] or [one.pipe.code for one in job.runs]
+        code = (
+            codes[-1]
+            if codes
+            else {"british": "cu-m", "continental": "fe-press", "north-american": "cu-l"}[style.practice]
+        )
+        return Pipe(code=code, size=size) if size and style.catalogue.pipe(code, size) else None
+    brothers = [one.pipe for one in job.runs if split_anchor(one.start)[0] == owner]
+    if brothers:
+        return brothers[-1]
+    sizes = style.catalogue.sizes(parent.pipe.code)
+    at = sizes.index(parent.pipe.size) if parent.pipe.size in sizes else 0
+    return Pipe(code=parent.pipe.code, size=sizes[at - 1]) if at else parent.pipe
+
+
+def _twins(job: Job, head: str) -> list[str]:
+    """Twins a return could be: beside the flow to a station whose return is still free, on the side its first level leg leaves open."""
+    words = head.split()
+    if "from" not in [word.lower() for word in words] or len(words) < 2:
+        return []
+    anchor = words[[word.lower() for word in words].index("from") + 1]
+    owner, name = split_anchor(anchor.upper())
+    parent, station = job.run(owner), job.station(owner)
+    role = (
+        parent.role
+        if parent
+        else next((port.role for port in station.ports if port.name == name.lower()), "")
+        if station
+        else ""
+    )
+    if role != "return":
+        return []
+    taken = {one for run in job.runs for one in (run.start, run.finish)}
+    found = []
+    for run in job.runs:
+        if run.role != "flow" or run.twin_of:
+            continue
+        end = job.station(split_anchor(run.finish)[0])
+        free = end is not None and any(
+            port.role == "return" and f"{end.id}.{port.name}" not in taken for port in end.ports
+        )
+        begins = split_anchor(run.start)[1] == name or station is not None and split_anchor(run.start)[0] == station.id
+        if free and not any(other.twin_of and other.twin_of.run == run.id for other in job.runs):
+            first = next(
+                (item.dir for item in run.items if item.kind == "leg" and item.dir in ("N", "E", "S", "W")), "E"
+            )
+            side = "N" if first in ("E", "W") else "E"
+            found.append((not begins, f"twin {run.id} {side}50" if job.pace_unit == "mm" else f"twin {run.id} {side}2"))
+    return [text for _, text in sorted(found)][:3]
 
 
 def _pick(options: list[tuple[str, str]], said: str, start: int, end: int) -> list[Suggestion]:
@@ -82,7 +242,7 @@ def _anchors(job: Job, *, free: bool, starts: bool) -> list[tuple[str, str]]:
     tees = [
         (f"{run.id}.{item.name}", f"tee on {run.id}")
         for run in job.runs
-        for item in run.items
+        for item in job.points_of(run.id).values()
         if isinstance(item, Tee) and not item.closed and f"{run.id}.{item.name}" not in taken
     ]
     sources = {

@@ -15,6 +15,7 @@ from .model import (
     Fact,
     Id,
     ItemId,
+    Key,
     Level,
     Override,
     Station,
@@ -46,6 +47,18 @@ class RemoveLevel(Command):
     id: Id
 
 
+class PutHouse(Command):
+    """Type a room, wall, joist field or obstacle: a new one, or that of the same name again."""
+
+    do: Literal["put_house"]
+    text: str
+
+
+class RemoveHouse(Command):
+    do: Literal["remove_house"]
+    id: Id
+
+
 class AddStation(Command):
     """A station of a kind with the ports and kits it usually comes with in the job's practice."""
 
@@ -59,7 +72,7 @@ class AddStation(Command):
     state: Literal["new", "keep", "remove"] = "new"
     data: dict[str, Any] = {}
     end: str | None = None
-    """For a stub: its pipe."""
+    """For a station with one port (stub, supply, outlet, vessel): its end, what it carries, where it faces."""
     role: str | None = None
     facing: Literal["left", "right", "out", "back", "up", "down"] | None = None
 
@@ -139,6 +152,30 @@ class SetFinish(Command):
     finish: AnchorText | Literal["cap", "plug", "stub", "none"]
 
 
+class SetState(Command):
+    """Say that a run is new, stays, or goes."""
+
+    do: Literal["set_state"]
+    run: Id
+    state: Literal["new", "keep", "remove"]
+
+
+class CutRun(Command):
+    """Cut a run so far along: it ends at a named point, and a new run goes on from there. What hangs on the rest goes with it."""
+
+    do: Literal["cut_run"]
+    run: Id
+    at: str | float
+    name: Id | None = None
+
+
+class WriteOut(Command):
+    """Make a twin a run of its own, with the legs it has now."""
+
+    do: Literal["write_out"]
+    run: Id
+
+
 class CloseTee(Command):
     do: Literal["close_tee"]
     run: Id
@@ -178,6 +215,14 @@ class PutOverride(Command):
     override: Override
 
 
+class RemoveOverride(Command):
+    """Go back to what the house and the rules give."""
+
+    do: Literal["remove_override"]
+    target: Key
+    field: Literal["method", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
+
+
 class Waive(Command):
     """Let a finding stand, with the reason that is printed."""
 
@@ -198,6 +243,8 @@ AnyCommand = Annotated[
     SetJob
     | PutLevel
     | RemoveLevel
+    | PutHouse
+    | RemoveHouse
     | AddStation
     | PutStation
     | MoveStation
@@ -210,12 +257,16 @@ AnyCommand = Annotated[
     | SetPipe
     | SetStart
     | SetFinish
+    | SetState
+    | CutRun
+    | WriteOut
     | CloseTee
     | PutTeeAt
     | Choose
     | PutCircuit
     | PutFact
     | PutOverride
+    | RemoveOverride
     | Waive
     | Unwaive,
     Field(discriminator="do"),

@@ -15,6 +15,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 
 from ..catalogue.ends import canonical_end
 from ..errors import Refused
+from ..memo import Remembered
 from ..quantity import PaceUnit, Practice
 from .ways import canonical_way
 
@@ -236,6 +237,8 @@ class StationData(Frozen):
     exponent: Annotated[float, Field(ge=1, le=2)] | None = None
     volume_l: NotNegative | None = None
     kv: Positive | None = None
+    loop_m: NotNegative | None = None
+    """Pipe laid within an emitter: the loop of a floor or wall."""
     room: Id | None = None
     series: Line | None = None
     store_c: TempC | None = None
@@ -257,7 +260,7 @@ class StationData(Frozen):
 _BODY = {"width_mm", "height_mm", "depth_mm", "room", "material", "age_years", "series"}
 DATA_OF_KIND: dict[str, set[str]] = {
     "boiler": _BODY | {"output_w", "least_output_w", "input_w", "volume_l", "kv", "gas", "pump_curve"},
-    "emitter": _BODY | {"output_w", "rated_at_k", "exponent", "volume_l", "kv"},
+    "emitter": _BODY | {"output_w", "rated_at_k", "exponent", "volume_l", "kv", "loop_m"},
     "cylinder": _BODY | {"volume_l", "coil_w", "kv", "store_c", "output_w"},
     "heater": _BODY | {"output_w", "input_w", "volume_l", "store_c", "gas", "kv"},
     "manifold": _BODY | {"ways", "kv", "volume_l"},
@@ -381,17 +384,28 @@ class Lie(ItemBase):
 
 
 class SetItem(ItemBase):
+    """The run steps to a side, and with and_side to a second side at once: a rolling offset."""
+
     kind: Literal["set"] = "set"
     side: Dir
-    height_mm: Positive
-    angle_deg: Annotated[float, Field(gt=0, lt=90)] = 45
+    height_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
+    angle_deg: Annotated[float, Field(ge=5, le=75), Micrometres] = 45
+    and_side: Dir | None = None
+    and_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
+
+    @model_validator(mode="after")
+    def _both_or_none(self) -> Self:
+        if (self.and_side is None) != (self.and_mm is None):
+            raise ValueError("expected a second side with its height, or neither")
+        return self
 
 
 class Crossover(ItemBase):
     kind: Literal["crossover"] = "crossover"
     side: Dir
-    clear_mm: Positive
-    angle_deg: Annotated[float, Field(gt=0, lt=90)] = 45
+    clear_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
+    """Free distance to the run it goes over; without one, the rise of the centre line."""
+    angle_deg: Annotated[float, Field(ge=5, le=75), Micrometres] = 45
     over: Id | None = None
 
 
@@ -409,9 +423,11 @@ ITEM_KINDS = ("leg", "device", "tee", "point", "pass", "pipe", "lie", "set", "cr
 
 
 class TwinOf(Frozen):
+    """Beside another run, along the same legs with the same tees; side: where it lies from the first leg that is not along it."""
+
     run: Id
     side: Dir
-    spacing_mm: Positive
+    spacing_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
 
 
 class Run(Frozen):
@@ -432,6 +448,8 @@ class Run(Frozen):
         if ROLE_SERVICE[self.role] != self.service:
             raise ValueError(f"a {self.role} pipe belongs to {ROLE_SERVICE[self.role]}")
         _once((item.name for item in self.items if isinstance(item, Tee | Point)), "point")
+        if self.twin_of and self.items:
+            raise ValueError("expected a twin or items of its own, found both")
         return self
 
 
@@ -534,13 +552,22 @@ class Job(Frozen):
         )
 
     def station(self, id_: str) -> Station | None:
-        return next((station for station in self.stations if station.id == id_), None)
+        return _STATIONS((self.stations,), None, lambda: {one.id: one for one in reversed(self.stations)}).get(id_)
 
     def run(self, id_: str) -> Run | None:
-        return next((run for run in self.runs if run.id == id_), None)
+        return _RUNS((self.runs,), None, lambda: {one.id: one for one in reversed(self.runs)}).get(id_)
 
     def level(self, id_: str) -> Level | None:
         return next((level for level in self.house.levels if level.id == id_), None)
+
+    def points_of(self, id_: str) -> dict[str, Tee | Point]:
+        """Name -> tee or point of a run; a twin has those of the run it follows."""
+        seen: set[str] = set()
+        run = self.run(id_)
+        while run and run.twin_of and run.id not in seen:
+            seen.add(run.id)
+            run = self.run(run.twin_of.run)
+        return {item.name: item for item in run.items if isinstance(item, Tee | Point)} if run else {}
 
     def free_id(self, letters: str) -> str:
         """The next free id of this kind: F1, F2 ...; a lone kind of station such as BLR takes no number."""
@@ -551,6 +578,10 @@ class Job(Frozen):
         while f"{letters}{number}" in taken:
             number += 1
         return f"{letters}{number}"
+
+
+_STATIONS: Remembered[dict[str, Station]] = Remembered(200)
+_RUNS: Remembered[dict[str, Run]] = Remembered(200)
 
 
 def _once(names: Any, what: str) -> None:

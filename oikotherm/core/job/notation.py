@@ -35,6 +35,7 @@ from .model import (
     Run,
     SetItem,
     Tee,
+    TwinOf,
 )
 from .ways import DIRECTIONS, WAY, canonical_way
 
@@ -44,6 +45,12 @@ PLACES = ("view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outsid
 _UNIT_WORDS = {"mm", "cm", "m", "in", "ft", '"', "'"}
 _ITEM_EXAMPLE = "W1850, [iso], *T1, (wall 220), =cu-m 15 or {floor}"
 _CLOSER = {"[": "]", "(": ")", "{": "}"}
+_DIR = "NE|SE|SW|NW|N|E|S|W|U|D"
+_SIDE = re.compile(rf"(?i:(?P<side>{_DIR}))\s*(?P<mm>[^@+]+)")
+_SET = re.compile(
+    rf"(?i:(?P<side>{_DIR}))\s*(?P<mm>[^@+]+?)\s*(?:\+\s*(?i:(?P<second>{_DIR}))\s*(?P<second_mm>[^@+]+?)\s*)?"
+    r"(?:@\s*(?P<deg>\d{1,2}(?:[.,]\d{1,3})?)\s*(?:°|deg)?\s*)?(?:(?i:over)\s+(?P<over>\w+))?"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +96,8 @@ class ParsedRun:
     items: tuple[Item, ...]
     spans: tuple[tuple[int, int], ...]
     finish: Token | None
+    twin: TwinOf | None = None
+    twin_where: tuple[int, int] = (0, 0)
 
 
 def tokens(text: str, offset: int = 0) -> list[Token]:
@@ -181,8 +190,30 @@ def parse_run(text: str, style: Style) -> ParsedRun:
             )
         finish = after[0] if after[0].text.lower() in ("cap", "plug", "stub") else _anchor(after[0])
         body = body[:arrow]
+    if body and body[0].text.lower() == "twin":
+        twin_where = (body[0].start, body[-1].end)
+        return ParsedRun(run_id, start, pipe, where, (), (), finish, _twin(body, twin_where, style), twin_where)
     items, spans = parse_items(body, style)
     return ParsedRun(run_id, start, pipe, where, items, spans, finish)
+
+
+def _twin(body: Sequence[Token], where: tuple[int, int], style: Style) -> TwinOf:
+    example = "twin F1 N50"
+    side = _SIDE.fullmatch(" ".join(token.text for token in body[2:]))
+    if len(body) < 3 or not re.fullmatch(rf"(?i:{ID_PATTERN})", body[1].text) or not side:
+        raise Refused(
+            "twin", _said(body), "the run it goes beside, the side and the distance of centres", example, where
+        )
+    return TwinOf(
+        run=body[1].text.upper(), side=side["side"].upper(), spacing_mm=_height(side["mm"], "twin", where, style)
+    )
+
+
+def _height(said: str, field: str, where: tuple[int, int], style: Style) -> float:
+    length_mm = style.length_mm(said.strip(), field, where)
+    if not 0 < length_mm <= 1e5:
+        raise Refused(field, said, "a length above 0 and up to 100 m", "50", where)
+    return length_mm
 
 
 def _anchor(token: Token) -> Token:
@@ -300,6 +331,19 @@ def _join(body: Sequence[Token]) -> list[list[Token]]:
             and (number or token.text.upper().startswith("EHD") or token.text == "?")
         ):
             groups[-1].append(token)
+        elif (
+            last
+            and last[0] in "~^"
+            and (
+                number
+                or token.text[0] == "@"
+                or token.text.lower() in _UNIT_WORDS
+                or token.text[0] == "+"
+                or last[0] == "^"
+                and (token.text.lower() == "over" or groups[-1][-1].text.lower() == "over")
+            )
+        ):
+            groups[-1].append(token)
         elif last.startswith("*") and len(groups[-1]) == 1 and token.text.lower() in ("plug", "cap"):
             groups[-1].append(token)
         else:
@@ -341,15 +385,44 @@ def _item(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style
         return Point(id=id_, name=word[1:].upper())
     if _leg_of(word) is not None:
         return _leg(group, id_, where, style)
-    if sign in "~^" or word.lower() == "twin":
+    if sign in "~^":
+        return _set(group, id_, where, style)
+    if word.lower() == "twin":
         raise Refused(
-            "item",
+            "twin",
             word,
-            "legs and parts written out; sets, crossovers and twins cannot be typed yet",
-            "N50 W600 S50",
+            "a twin alone: it takes its legs from the run it follows",
+            "RT1 from BLR.return cu-m 22: twin F1 N50 -> R3.right",
             where,
         )
-    raise Refused("item", _said(group), "a leg, part, tee, point, pass, pipe or place", _ITEM_EXAMPLE, where)
+    raise Refused("item", _said(group), "a leg, part, tee, point, pass, set, pipe or place", _ITEM_EXAMPLE, where)
+
+
+def _set(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style) -> SetItem | Crossover:
+    """~N50, ~N50+U30@30 (a rolling offset), ^U25 over C1."""
+    said, sign = _said(group), group[0].text[0]
+    found = _SET.fullmatch(said[1:].strip())
+    what, example = (
+        ("set", "~N50, ~N50@30 or ~N50+U30") if sign == "~" else ("crossover", "^U25, ^U25@30 or ^U25 over C1")
+    )
+    if not found or sign == "~" and found["over"] or sign == "^" and found["second"]:
+        raise Refused(what, said, "a side and how far, then perhaps @ and an angle", example, where)
+    fields: dict[str, Any] = {"id": id_, "side": found["side"].upper()}
+    far = _height(found["mm"], what, where, style)
+    if found["deg"]:
+        fields["angle_deg"] = float(found["deg"].replace(",", "."))
+        if not 5 <= fields["angle_deg"] <= 75:
+            raise Refused(what, said, "an angle from 5 to 75 degrees", example, where)
+    if sign == "^":
+        if found["over"] and not re.fullmatch(ID_PATTERN, found["over"].upper()):
+            raise Refused(what, said, "a run after over", example, where)
+        return Crossover(**fields, clear_mm=far, over=found["over"].upper() if found["over"] else None)
+    if found["second"]:
+        first, second = DIRECTIONS[fields["side"]], DIRECTIONS[found["second"].upper()]
+        if abs(first.dot(second)) > 1e-9:
+            raise Refused(what, said, "two sides square to each other", example, where)
+        fields |= {"and_side": found["second"].upper(), "and_mm": _height(found["second_mm"], what, where, style)}
+    return SetItem(**fields, height_mm=far)
 
 
 def _leg(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style) -> Leg:
@@ -546,12 +619,17 @@ def item_text(item: Item, style: Style) -> str:
         case Lie():
             return _lie_text(item, style)
         case SetItem():
-            return f"~{item.side}{exact_length(item.height_mm, style.pace_unit)}@{trim(item.angle_deg, 3)}"
+            more = f"+{item.and_side}{_length_text('', item.and_mm, style)}" if item.and_side and item.and_mm else ""
+            return f"~{item.side}{_length_text('', item.height_mm, style)}{more}{_angle_text(item.angle_deg)}"
         case Crossover():
             over = f" over {item.over}" if item.over else ""
-            return f"^{item.side}{exact_length(item.clear_mm, style.pace_unit)}@{trim(item.angle_deg, 3)}{over}"
+            return f"^{item.side}{_length_text('', item.clear_mm, style)}{_angle_text(item.angle_deg)}{over}"
         case Remark():
             return f"# {item.text};"
+
+
+def _angle_text(angle_deg: float) -> str:
+    return "" if angle_deg == 45 else f"@{trim(angle_deg, 3)}"
 
 
 def _lie_text(item: Lie, style: Style) -> str:
@@ -571,12 +649,10 @@ def _lie_text(item: Lie, style: Style) -> str:
 
 
 def run_text(run: Run, style: Style) -> str:
-    """The canonical line of a run. `parse_run` reads it back to the same items (sets and crossovers excepted, for now)."""
+    """The canonical line of a run. `parse_run` reads it back to the same items."""
     words = [run.id, "from", run.start, f"{run.pipe}:"]
     if run.twin_of:
-        words.append(
-            f"twin {run.twin_of.run} {run.twin_of.side}{exact_length(run.twin_of.spacing_mm, style.pace_unit)}"
-        )
+        words.append(f"twin {run.twin_of.run} {run.twin_of.side}{_length_text('', run.twin_of.spacing_mm, style)}")
     words += [item_text(item, style) for item in run.items]
     if run.finish != "none":
         words += ["->", run.finish]

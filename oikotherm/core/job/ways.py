@@ -105,3 +105,32 @@ def nearest_way(vector: Vec) -> str | None:
         return None
     unit = vector.unit()
     return next((name for name, way in DIRECTIONS.items() if unit.dot(way) > 0.99996), None)
+
+
+def way_of(vector: Vec) -> str | None:
+    """The canonical way of a vector that lies in a plane of two plain directions: "NE", "N+30E", "W+1.432D"; None for others.
+
+    Degrees are kept to a thousandth.
+    """
+    plain = nearest_way(vector)
+    if plain and vector.unit().dot(DIRECTIONS[plain]) > 1 - 1e-12:
+        return plain
+    unit = vector.unit()
+    axes = sorted(((unit.dot(DIRECTIONS[name]), name) for name in ("N", "E", "S", "W", "U", "D")), reverse=True)
+    (_, first), (second_share, second) = axes[0], axes[1]
+    if axes[2][0] > 1e-6 or second_share <= 0:
+        return None
+    degrees = math.degrees(math.acos(min(1.0, axes[0][0])))
+    return canonical_way(f"{first}+{degrees:.3f}{second}") if degrees >= 0.0005 else first
+
+
+def inside(outline: tuple[tuple[float, float], ...], x: float, y: float) -> bool:
+    """Whether a point lies in a polygon, its edge counted in: walls are where pipes are."""
+    found = False
+    for (x1, y1), (x2, y2) in zip(outline, outline[1:] + outline[:1], strict=True):
+        cross = (x2 - x1) * (y - y1) - (y2 - y1) * (x - x1)
+        if abs(cross) < 1e-6 and min(x1, x2) <= x <= max(x1, x2) and min(y1, y2) <= y <= max(y1, y2):
+            return True
+        if (y1 > y) != (y2 > y) and x < (x2 - x1) * (y - y1) / (y2 - y1) + x1:
+            found = not found
+    return found

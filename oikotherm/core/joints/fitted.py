@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ..job.model import Pipe
 from ..job.ways import Vec
 from ..pipework.trace import Pipework
+from .finder import Chain
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,11 @@ class Fitting:
     pipes: dict[str, Pipe]
     source: str = ""
     shape: str = ""
+    new: bool = True
+    """Whether it is part of the work: a tee cut into an old pipe is, its elbows are not."""
+
+    chains: tuple[tuple[str, Chain], ...] = ()
+    """Transitions the finder has put between this fitting, or port, and the pipe on an arm: arm -> parts and joints, outward."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +68,22 @@ class Joint:
 
 
 @dataclass(frozen=True, slots=True)
+class Bend:
+    """A bend pulled in a piece. node: the turn it makes; leg_mm: centre line from the corner before; roll_deg: how far the
+    pipe is turned about itself from the plane of the bend before. Below 3 degrees it is sprung, not pulled: radius 0."""
+
+    node: str
+    at: Vec
+    leg_mm: float
+    angle_deg: float
+    roll_deg: float
+    radius_mm: float
+
+
+@dataclass(frozen=True, slots=True)
 class Piece:
-    """One pipe to cut. centre_mm between the reference points of its two ends; from_, to: how it is taken up there."""
+    """One pipe to cut. centre_mm between the reference points of its two ends, along the corners of its bends; from_, to:
+    how it is taken up there; straights: the straights it fills; way: where it sets out to."""
 
     key: str
     run: str
@@ -80,6 +100,13 @@ class Piece:
     place: str
     close: bool
     assumed: bool
+    straights: tuple[str, ...] = ()
+    bends: tuple[Bend, ...] = ()
+
+    @property
+    def corners(self) -> tuple[Vec, ...]:
+        """The centre line: its start, the corners of its bends, its end."""
+        return self.a, *(bend.at for bend in self.bends), self.b
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,3 +132,12 @@ class Fitted:
     joints: dict[str, Joint]
     pieces: dict[str, Piece]
     troubles: tuple[Trouble, ...]
+    spans: dict[str, tuple[Vec, Vec]]
+    """Straight key -> where its centre line really begins and ends, once things at one spot stand apart."""
+    piece_of: dict[str, str]
+    """Straight key -> the first piece on it; missing where a street fitting leaves no pipe."""
+
+    def span_mm(self, straight: str) -> float:
+        """Length of a straight between the reference points of what stands at its ends [mm]."""
+        a, b = self.spans[straight]
+        return b.minus(a).length

@@ -30,28 +30,32 @@ class BendCard:
     radius_mm: float
     steps: tuple[Step, ...]
 
-    def centre_line(self, chords: int = 12) -> tuple[tuple[float, float], ...]:
-        """The bent centre line in its own plane [mm], from the square-cut end along x; arcs as chords.
+    def centre_line(self) -> tuple[tuple[float, float], ...]:
+        """The bent centre line in its own plane [mm]; a rolling offset is drawn as if its plane were the paper."""
+        return centre_line(self.marks_mm, self.angles_deg, self.radius_mm, self.cut_mm)
 
-        A rolling offset is drawn as if its plane were the paper.
-        """
-        points = [(0.0, 0.0)]
-        heading, walked = 0.0, 0.0
 
-        def ahead(length: float) -> None:
-            x, y = points[-1]
-            points.append((x + length * math.cos(heading), y + length * math.sin(heading)))
+def centre_line(
+    marks_mm: tuple[float, ...], angles_deg: tuple[float, ...], radius_mm: float, cut_mm: float, chords: int = 12
+) -> tuple[tuple[float, float], ...]:
+    """A pipe of cut_mm bent at its marks, all bends in one plane: points [mm] from its start along x; arcs as chords."""
+    points = [(0.0, 0.0)]
+    heading, walked = 0.0, 0.0
 
-        for mark, angle in zip(self.marks_mm, self.angles_deg, strict=True):
-            ahead(mark - walked)
-            turn = math.radians(angle)
-            for _ in range(chords):
-                heading += turn / chords / 2
-                ahead(2 * self.radius_mm * math.sin(abs(turn) / chords / 2))
-                heading += turn / chords / 2
-            walked = mark + self.radius_mm * abs(turn)
-        ahead(self.cut_mm - walked)
-        return tuple(points)
+    def ahead(length: float) -> None:
+        x, y = points[-1]
+        points.append((x + length * math.cos(heading), y + length * math.sin(heading)))
+
+    for mark, angle in zip(marks_mm, angles_deg, strict=True):
+        ahead(mark - walked)
+        turn = math.radians(angle)
+        for _ in range(chords):
+            heading += turn / chords / 2
+            ahead(2 * radius_mm * math.sin(abs(turn) / chords / 2))
+            heading += turn / chords / 2
+        walked = mark + radius_mm * abs(turn)
+    ahead(cut_mm - walked)
+    return tuple(points)
 
 
 def tangent_mm(radius_mm: float, angle_deg: float) -> float:

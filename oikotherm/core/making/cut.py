@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from ..catalogue import Catalogue
 from ..job.model import Job, Pipe
 from ..joints.fitted import Fitted, Mating, Piece
 from ..joints.least import least_piece_mm
+from ..memo import Remembered
 from ..quantity import INCH_MM, PaceUnit
 from ..working import Step, Worked
+from .bends import centre_line, gain_mm, tangent_mm
+
+
+@dataclass(frozen=True, slots=True)
+class BendMark:
+    """Where a bend begins along the pipe [mm from its start], how far to pull, and how to turn the pipe first."""
+
+    at_mm: float
+    angle_deg: float
+    roll_deg: float
+    radius_mm: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,11 +43,21 @@ class Cut:
     known: bool
     why_not: str
     worked: Worked
+    marks: tuple[BendMark, ...] = ()
 
 
 def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
-    """The cut list in the order of the runs as paced. A piece between fittings without figures is listed, not known."""
-    return tuple(cut_of(piece, job.pace_unit, catalogue) for piece in fitted.pieces.values())
+    """The cut list of all new pipe, in the order of the runs as paced. A piece between fittings without figures is listed, not known."""
+    unit = job.pace_unit
+    new = {run.id for run in job.runs if run.state == "new"}
+    return tuple(
+        _CUTS((piece, catalogue), unit, lambda piece=piece: cut_of(piece, unit, catalogue))  # type: ignore[misc]
+        for piece in fitted.pieces.values()
+        if piece.run in new
+    )
+
+
+_CUTS: Remembered[Cut] = Remembered(30_000)
 
 
 def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:
@@ -45,6 +68,20 @@ def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:
     """
     ends = piece.from_mating, piece.to_mating
     exact_mm, steps = cut_working(piece.centre_mm, ends, said=bool(piece.legs))
+    gains = [gain_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends]
+    if sum(gains):
+        said = tuple((f"gain_{n}_mm", round(gain, 4)) for n, gain in enumerate(gains, 1))
+        steps = (
+            *steps,
+            Step(
+                "less what the bends save = sum of 2 R tan(t / 2) - R t", said, round(sum(gains), 6), "mm", "geometry"
+            ),
+        )
+        exact_mm = round(exact_mm - sum(gains), 6)
+        steps = (
+            *steps,
+            Step("cut = cut - gain", (("cut_mm", steps[-2].result), ("gain_mm", steps[-1].result)), exact_mm, "mm"),
+        )
     cut_mm = round_to_mark(exact_mm, unit)
     steps = (
         *steps,
@@ -69,7 +106,32 @@ def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:
         known,
         "" if makeable else why,
         Worked(cut_mm, "mm", steps),
+        bend_marks(piece),
     )
+
+
+def flat_centre_line(cut: Cut) -> tuple[tuple[float, float], ...]:
+    """The bent centre line laid flat [mm], from the square-cut start along x: a roll past 90 degrees turns the next bend back."""
+    signed, sign = [], 1.0
+    for mark in cut.marks:
+        sign = -sign if abs(mark.roll_deg) > 90 else sign
+        signed.append(sign * mark.angle_deg)
+    radius = cut.marks[0].radius_mm if cut.marks else 0.0
+    return centre_line(tuple(mark.at_mm for mark in cut.marks), tuple(signed), radius, cut.exact_mm)
+
+
+def bend_marks(piece: Piece) -> tuple[BendMark, ...]:
+    """Where each bend of a piece begins, from the square-cut start of the pipe."""
+    marks: list[BendMark] = []
+    at, back = -piece.from_mating.take_off_mm, 0.0
+    for bend in piece.bends:
+        tangent = tangent_mm(bend.radius_mm, bend.angle_deg)
+        at += bend.leg_mm - back - tangent
+        if bend.radius_mm:
+            marks.append(BendMark(round(at, 1), bend.angle_deg, bend.roll_deg, bend.radius_mm))
+        at += bend.radius_mm * math.radians(bend.angle_deg)
+        back = tangent
+    return tuple(marks)
 
 
 def cut_working(centre_mm: float, ends: tuple[Mating, Mating], *, said: bool = True) -> tuple[float, tuple[Step, ...]]:

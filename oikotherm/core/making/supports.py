@@ -11,8 +11,12 @@ from typing import Literal
 
 from ..catalogue import Catalogue
 from ..errors import Refused
-from ..job.model import Pipe
+from ..job.model import Job, Pipe
+from ..job.ways import Vec
+from ..joints.fitted import Fitted
+from ..pipework.space import near_pairs
 
+BESIDE_MM = 150.0  # pipes nearer than this take the same stations
 BEND_MM = 150.0  # a clip within this of every change of direction
 DEEPEST_MM = 250.0  # British practice: deeper joists count as this
 APART_HOLES = 3.0
@@ -70,6 +74,116 @@ def clips(
     gaps = max(1, math.ceil(between / spacing_mm - 1e-9))
     every = between / gaps
     return Clips(spacing_mm, gaps + 1, every, tuple(round(BEND_MM + every * n, 1) for n in range(gaps + 1)), source)
+
+
+_KINDS = {
+    "view": "two-piece clip", "boxed": "two-piece clip", "wall": "spacer clip", "floor": "clip on the joist", "ceiling": "strap", "loft": "clip on the joist",
+    "ground": "none, in the trench", "outside": "spacer clip",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class StraightClips:
+    """Clips of one straight. at_mm from the straight's start; with_run: the parallel run they line up with, if any."""
+
+    straight: str
+    kind: str
+    clips: Clips
+    at: tuple[Vec, ...]
+    way: Vec
+    with_run: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RunClips:
+    """What a run hangs on: pipe, straights with their clips, and how many in all."""
+
+    run: str
+    straights: tuple[StraightClips, ...]
+    count: int
+
+
+def schedule(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[RunClips]:
+    """Clips for all new pipe, run by run. A pipe that runs beside one already clipped takes its stations, as far as they are near
+    enough; holes through joists closer than the spacing hold the pipe and are not clipped. A straight under 150 mm between two
+    fittings takes none. `{clip ...}` in the run sets the spacing. Source: typ distances of the table.
+    """  # fmt: skip
+    work = fitted.pipework
+    done: dict[str, StraightClips] = {}
+    owner: dict[str, str] = {}
+    order = {key: number for number, key in enumerate(work.straights)}
+    near: dict[str, list[str]] = {}  # straights that come within reach of each other, by key
+    for pair in near_pairs(work, fitted.spans, BESIDE_MM):
+        near.setdefault(pair.one.key, []).append(pair.other.key)
+        near.setdefault(pair.other.key, []).append(pair.one.key)
+    found: list[RunClips] = []
+    for run in job.runs:
+        rows: list[StraightClips] = []
+        if run.state != "new" or run.id not in work.runs:
+            continue
+        said = {item.id: item.clip_mm for item in work.runs[run.id].items if item.kind == "lie" and item.clip_mm}
+        spacing = next(iter(said.values()), None)
+        for straight in work.straights.values():
+            if straight.run != run.id or straight.place == "ground":
+                continue
+            a, b = fitted.spans[straight.key]
+            length = b.minus(a).length
+            upright = abs(straight.way.z) > 0.7
+            try:
+                own = clips(catalogue, straight.pipe, length, "vertical" if upright else "horizontal", spacing)
+            except Refused:
+                continue
+            if length <= BEND_MM:
+                continue
+            at = tuple(a.plus(straight.way, along) for along in own.at_mm)
+            hung = sorted(
+                (done[key] for key in near.get(straight.key, ()) if key in done), key=lambda one: order[one.straight]
+            )
+            beside = next((one for one in hung if _beside(one, at, straight.way, own.spacing_mm)), None)
+            if beside:
+                kept = [a.plus(straight.way, spot.minus(a).dot(straight.way)) for spot in beside.at]
+                inside = [spot for spot in kept if 0 <= spot.minus(a).dot(straight.way) <= length]
+                along = sorted(round(spot.minus(a).dot(straight.way), 1) for spot in inside)
+                gaps = (
+                    [along[0], *(q - p for p, q in zip(along, along[1:], strict=False)), length - along[-1]]
+                    if along
+                    else [length]
+                )
+                if (
+                    along
+                    and max(gaps) <= own.spacing_mm
+                    and along[0] <= 2 * BEND_MM
+                    and length - along[-1] <= 2 * BEND_MM
+                ):
+                    own = Clips(own.spacing_mm, len(along), own.every_mm, tuple(along), own.source)
+                    at = tuple(a.plus(straight.way, one) for one in along)
+                else:
+                    beside = None
+            row = StraightClips(
+                straight.key,
+                _KINDS.get(straight.place, "two-piece clip"),
+                own,
+                at,
+                straight.way,
+                owner[beside.straight] if beside else "",
+            )
+            owner[straight.key] = run.id
+            rows.append(row)
+            done[straight.key] = row
+        if rows:
+            found.append(RunClips(run.id, tuple(rows), sum(row.clips.count for row in rows)))
+    return found
+
+
+def _beside(one: StraightClips, at: tuple[Vec, ...], way: Vec, spacing_mm: float) -> bool:
+    """Whether a clipped straight lies parallel within 150 mm and overlaps."""
+    if abs(one.way.dot(way)) < 0.999 or not one.at or not at:
+        return False
+    gap = at[0].minus(one.at[0])
+    if gap.plus(way, -gap.dot(way)).length > BESIDE_MM:
+        return False
+    low, high = sorted((at[0].dot(way), at[-1].dot(way)))
+    return any(low - spacing_mm <= spot.dot(way) <= high + spacing_mm for spot in one.at)
 
 
 @dataclass(frozen=True, slots=True)

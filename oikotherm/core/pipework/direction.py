@@ -11,11 +11,14 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
     """For every straight: 1 from its start to its end, -1 against that, 0 not known.
 
     Every port that gives fluid out is a source, every port that takes it in a sink of equal share; where a network has
-    only one kind, its loose ends stand for the other. Within a connected tree the flow in a straight is what lies on
+    only one kind, its loose ends stand for the other. A bypass valve is taken as shut: beside it nothing is known. Within a connected tree the flow in a straight is what lies on
     either side of it; a network with loops is solved as equal resistances in proportion to flow.
     """
     edges: dict[str, list[Straight]] = defaultdict(list)
+    shut = {key for key, node in pipework.nodes.items() if node.kind == "device" and node.part == "bypass"}
     for straight in pipework.straights.values():
+        if straight.from_node in shut or straight.to_node in shut:
+            continue
         edges[straight.from_node].append(straight)
         edges[straight.to_node].append(straight)
     result: dict[str, int] = {}

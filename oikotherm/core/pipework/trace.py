@@ -12,17 +12,15 @@ the leg that leaves; dress() works out how near that can be made.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Literal
 
 from ..catalogue import Catalogue, KitRow
 from ..job.model import (
-    Crossover,
     DeviceItem,
     Item,
     Job,
-    Leg,
     Lie,
     Pass,
     Pipe,
@@ -30,16 +28,14 @@ from ..job.model import (
     Point,
     Port,
     Run,
-    SetItem,
     Station,
     Tee,
     is_point_name,
     split_anchor,
 )
-from ..job.ways import DIRECTIONS, Vec, way_vector
-
-SAME_WAY = 0.99996  # cosine of half a degree: two legs in one line
-LEVEL_MM = 1e-6
+from ..job.ways import DIRECTIONS, Vec
+from ..memo import Remembered
+from .walk import SAME_WAY, Move, RunTrace, Walker
 
 NodeKind = Literal["port", "turn", "tee", "device", "change", "cap", "plug", "stub", "open"]
 
@@ -90,7 +86,7 @@ class Node:
 class Straight:
     """Pipe in one line between two nodes. close: between things at one spot; its length is made by dress().
 
-    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins.
+    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins; place_to: and where it ends.
     """
 
     key: str
@@ -109,6 +105,7 @@ class Straight:
     place: str = ""
     lag_mm: float = 0.0
     assumed: bool = False
+    place_to: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,24 +116,6 @@ class PassPlace:
     run: str
     at: Vec
     way: Vec
-
-
-@dataclass(frozen=True, slots=True)
-class RunTrace:
-    """One run as walked. closing: finish less end [mm], None without a finish to reach."""
-
-    run: Run
-    start: Vec
-    end: Vec
-    adrift: Literal["", "start", "finish", "circle"]
-    finish_at: Vec | None
-    closing: Vec | None
-    leg_ends: dict[str, tuple[Vec, Vec]]
-    lengths: dict[str, float]
-    points: dict[str, Vec]
-    point_items: dict[str, str]
-    unsolved: tuple[str, ...]
-    not_worked: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,120 +189,30 @@ def trace(job: Job, catalogue: Catalogue) -> Pipework:
     ports: dict[str, PortPlace] = {}
     for station in job.stations:
         for port in station.ports:
-            place = _port_place(station, port, floors[station.level], catalogue)
+            floor = floors[station.level]
+            place = _PORTS((station, port, catalogue), floor, partial(_port_place, station, port, floor, catalogue))
             ports[place.key] = place
-    walker = _Walker(job, ports)
+    walker = Walker(job, {key: place.mouth for key, place in ports.items()}, catalogue)
     for run in job.runs:
         walker.walk(run.id)
     return _Builder(job, ports, walker.done).build()
 
 
-class _Walker:
-    """Places the runs: each after the runs it depends on."""
-
-    def __init__(self, job: Job, ports: dict[str, PortPlace]) -> None:
-        self.runs = {run.id: run for run in job.runs}
-        self.ports = ports
-        self.done: dict[str, RunTrace] = {}
-
-    def walk(self, run_id: str) -> None:
-        """Walk a run and, first, those it depends on; without recursion, since a chain of runs may be long."""
-        waiting = [run_id]
-        while waiting:
-            run = self.runs[waiting[-1]]
-            needs = [
-                need for need in self._needs(run) if need not in self.done and need in self.runs and need not in waiting
-            ]
-            if needs:
-                waiting.append(needs[0])
-            else:
-                waiting.pop()
-                if run.id not in self.done:
-                    self.done[run.id] = self._walk(run)
-
-    def _needs(self, run: Run) -> Iterable[str]:
-        anchors = [run.start]
-        if any(isinstance(item, Leg) and item.length_mm is None for item in run.items):
-            anchors.append(run.finish)
-        for anchor in anchors:
-            owner, name = split_anchor(anchor)
-            if name and is_point_name(name):
-                yield owner
-
-    def anchor(self, text: str) -> Vec | None:
-        if text in self.ports:
-            return self.ports[text].mouth
-        owner, name = split_anchor(text)
-        return self.done[owner].points.get(name) if owner in self.done else None
-
-    def _walk(self, run: Run) -> RunTrace:
-        start = self.anchor(run.start)
-        adrift: Literal["", "start", "finish", "circle"] = ""
-        if start is None:
-            owner, name = split_anchor(run.start)
-            exists = owner in self.runs and any(
-                isinstance(i, Tee | Point) and i.name == name for i in self.runs[owner].items
-            )
-            adrift = "circle" if exists else "start"
-            start = Vec(*run.last_start) if run.last_start else Vec(0, 0, 0)
-        finish = self.anchor(run.finish) if "." in run.finish else None
-        lengths, unsolved = _solve_lengths(run, start, finish)
-        at = start
-        leg_ends: dict[str, tuple[Vec, Vec]] = {}
-        points: dict[str, Vec] = {}
-        point_items: dict[str, str] = {}
-        not_worked: list[str] = []
-        for item in run.items:
-            if isinstance(item, Leg):
-                to = at.plus(way_vector(item.dir), lengths[item.id])
-                leg_ends[item.id] = (at, to)
-                at = to
-            elif isinstance(item, Tee | Point):
-                points[item.name] = at
-                point_items[item.name] = item.id
-            elif isinstance(item, SetItem | Crossover) or isinstance(item, Lie) and item.fall:
-                not_worked.append(item.id)
-        return RunTrace(
-            run, start, at, adrift, finish, None, leg_ends, lengths, points, point_items, unsolved, tuple(not_worked)
-        )
-
-
-def _solve_lengths(run: Run, start: Vec, finish: Vec | None) -> tuple[dict[str, float], tuple[str, ...]]:
-    """Length of every leg [mm], and the legs "until level" that have no solution (taken as 0)."""
-    lengths: dict[str, float] = {}
-    unknown: list[Leg] = []
-    end = start
-    for item in run.items:
-        if isinstance(item, Leg):
-            if item.length_mm is None:
-                unknown.append(item)
-                lengths[item.id] = 0.0
-            else:
-                lengths[item.id] = item.length_mm
-                end = end.plus(way_vector(item.dir), item.length_mm)
-    if not unknown:
-        return lengths, ()
-    if finish is None:
-        return lengths, tuple(leg.id for leg in unknown)
-    rest = finish.minus(end)
-    ways = [way_vector(leg.dir) for leg in unknown]
-    square = all(abs(a.dot(b)) < 1e-9 for n, a in enumerate(ways) for b in ways[n + 1 :])
-    if square and len(ways) <= 3:
-        found = [rest.dot(way) for way in ways]
-    else:
-        import numpy  # only for slanting legs
-
-        solution, _, rank, _ = numpy.linalg.lstsq(numpy.array(ways).T, numpy.array(rest), rcond=1e-9)
-        if rank < len(ways):
-            return lengths, tuple(leg.id for leg in unknown)
-        found = [float(value) for value in solution]
-    unsolved = []
-    for leg, value in zip(unknown, found, strict=True):
-        if value < -LEVEL_MM:
-            unsolved.append(leg.id)
-        else:
-            lengths[leg.id] = round(max(value, 0.0), 3)
-    return lengths, tuple(unsolved)
+def standing(job: Job, pipework: Pipework) -> Pipework:
+    """The pipework without the runs that go; what a run that stays hangs on, it keeps."""
+    gone = {run.id for run in job.runs if run.state == "remove"}
+    if not gone:
+        return pipework
+    straights = {key: straight for key, straight in pipework.straights.items() if straight.run not in gone}
+    held = {node for straight in straights.values() for node in (straight.from_node, straight.to_node)}
+    nodes = {key: node for key, node in pipework.nodes.items() if node.run not in gone or key in held}
+    arms: dict[str, dict[str, str]] = {
+        key: {arm: straight for arm, straight in pipework.arms[key].items() if straight in straights} for key in nodes
+    }
+    return Pipework(
+        pipework.ports, nodes, straights, {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
+        tuple(one for one in pipework.passes if one.run not in gone), arms,
+    )  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -345,8 +234,25 @@ class _Walk:
     node: str
     arm: str
     pipe: Pipe
-    legs: list[str]
+    moves: list[Move]
     lie: Lie
+    nodes: dict[str, Node]
+    began: Lie | None = None
+
+
+@dataclass(slots=True)
+class _Part:
+    """What one run adds to the pipework."""
+
+    nodes: dict[str, Node]
+    straights: list[Straight]
+    passes: list[PassPlace]
+    joins: list[str]  # nodes of points, where two runs may simply go on
+
+
+_PORTS: Remembered[PortPlace] = Remembered(20_000)
+_PORT_NODES: Remembered[Node] = Remembered(20_000)
+_PARTS: Remembered[_Part] = Remembered(10_000)
 
 
 class _Builder:
@@ -359,6 +265,7 @@ class _Builder:
         self.nodes: dict[str, Node] = {}
         self.straights: dict[str, Straight] = {}
         self.passes: list[PassPlace] = []
+        self.joins: list[str] = []
         self.used: dict[str, set[str]] = defaultdict(set)  # run -> names of points that other runs join
         for run in job.runs:
             for anchor in (run.start, run.finish):
@@ -373,50 +280,38 @@ class _Builder:
         for straight in self.straights.values():
             arms[straight.from_node][straight.from_arm] = straight.key
             arms[straight.to_node][straight.to_arm] = straight.key
+        for key in self.joins:
+            if len(arms[key]) == 2:  # one run goes on as another: no tee
+                ways = [
+                    straight.way.times(1 if straight.from_node == key else -1)
+                    for straight in (self.straights[name] for name in arms[key].values())
+                ]
+                kind: NodeKind = "change" if -ways[0].dot(ways[1]) > SAME_WAY else "turn"
+                self.nodes[key] = replace(self.nodes[key], kind=kind)
         return Pipework(self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms)
 
     def _run(self, trace_: RunTrace) -> None:
         run = trace_.run
-        spots, legs = _spots(run, trace_)
         finish = self._anchor(trace_, run.finish, "finish") if "." in run.finish else None
+        target = None
         if finish:
             target = self.ports[run.finish].mouth if run.finish in self.ports else self._point(run.finish)
-            trace_ = self.runs[run.id] = replace(trace_, finish_at=target, closing=target.minus(trace_.end))
+            self.runs[run.id] = replace(trace_, finish_at=target, closing=target.minus(trace_.end))
         elif "." in run.finish and not trace_.adrift:
-            trace_ = self.runs[run.id] = replace(trace_, adrift="finish")
-        lined_up = [self._line_up(run, spot, n == 0, n == len(spots) - 1) for n, spot in enumerate(spots)]
-        if not legs and not any(things for things, _ in lined_up):
-            return  # nothing paced yet
+            self.runs[run.id] = replace(trace_, adrift="finish")
         start = self._anchor(trace_, run.start, "start")
-        if start is None:
-            start = f"{run.id}/start", "out"
-            self._add(Node(start[0], "open", trace_.start, run.id))
-        else:
+        used = frozenset(self.used[run.id])
+        part = _PARTS((trace_,), (start, finish, used), lambda: _part(trace_, start, finish, used))
+        if not part.nodes and not part.straights:
+            return  # nothing paced yet
+        if start is not None:
             self._add_port(run.start, run.id)
-        walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"))
-        for n, (spot, (things, main)) in enumerate(zip(spots, lined_up, strict=True)):
-            self.passes += [
-                PassPlace(item, run.id, spot.at, spot.way_out)
-                for item in spot.items
-                if isinstance(item, Pass) and spot.way_out
-            ]
-            for index, (node, pipe_after) in enumerate(things):
-                self._add(replace(node, close=index != main))
-                self._straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out)
-                walk.arm, walk.pipe = "out", pipe_after or walk.pipe
-            for item in spot.items:
-                if isinstance(item, Lie):
-                    walk.lie = _laid(walk.lie, item)
-            if n < len(legs):
-                walk.legs.append(legs[n])
+        self.nodes.update(part.nodes)
+        self.straights.update({straight.key: straight for straight in part.straights})
+        self.passes += part.passes
+        self.joins += part.joins
         if finish:
             self._add_port(run.finish, run.id)
-        else:
-            kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
-            finish = f"{run.id}/end", "in"
-            self._add(Node(finish[0], kind, trace_.end, run.id))
-        if walk.legs or finish[0] != walk.node:
-            self._straight(walk, *finish, spots[-1], spots[-1].way_in)
 
     def _anchor(self, trace_: RunTrace, anchor: str, side: Literal["start", "finish"]) -> tuple[str, str] | None:
         """The node and arm an anchor stands for; None if there is no such port or point."""
@@ -433,114 +328,161 @@ class _Builder:
         owner, name = split_anchor(anchor)
         return self.runs[owner].points[name]
 
-    def _add(self, node: Node) -> None:
-        self.nodes[node.key] = node
-
     def _add_port(self, anchor: str, run: str) -> None:
         """A port has a node once a run is on it; a second run on the same port gets a node of its own beside it."""
         if anchor in self.ports:
             key = anchor if anchor not in self.nodes else f"{anchor}+{run}"
-            self._add(Node(key, "port", self.ports[anchor].mouth, run, part=anchor))
+            place = self.ports[anchor]
+            self.nodes[key] = _PORT_NODES(
+                (place,), (key, run), lambda: Node(key, "port", place.mouth, run, part=anchor)
+            )
 
-    def _line_up(self, run: Run, spot: _Spot, first: bool, last: bool) -> tuple[list[tuple[Node, Pipe | None]], int]:
-        """The nodes at a spot in order, each with the pipe that leaves it if that changes, and which of them has the spot.
 
-        -1: the start has it; len: the finish has it. A change of size right at a tee or turn is made by that fitting.
-        """
-        things: list[tuple[Node, Pipe | None]] = []
+def _part(
+    trace_: RunTrace, start: tuple[str, str] | None, finish: tuple[str, str] | None, used: frozenset[str]
+) -> _Part:
+    """The nodes and straights of a run, from the node it starts at to the node it finishes at; None: an end of its own."""
+    run = trace_.run
+    part = _Part({}, [], [], [])
+    spots, moves = _spots(trace_)
+    lined_up = [_line_up(run, spot, n == 0, n == len(spots) - 1, used, part.joins) for n, spot in enumerate(spots)]
+    if not moves and not any(things for things, _ in lined_up):
+        return part
+    if start is None:
+        start = f"{run.id}/start", "out"
+        part.nodes[start[0]] = Node(start[0], "open", trace_.start, run.id)
+    walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"), part.nodes)
+    for n, (spot, (things, main)) in enumerate(zip(spots, lined_up, strict=True)):
+        part.passes += [
+            PassPlace(item, run.id, spot.at, spot.way_out)
+            for item in spot.items
+            if isinstance(item, Pass) and spot.way_out
+        ]
+        for index, (node, pipe_after) in enumerate(things):
+            part.nodes[node.key] = replace(node, close=index != main)
+            part.straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
+            walk.arm, walk.pipe = "out", pipe_after or walk.pipe
         for item in spot.items:
-            if isinstance(item, Tee) or isinstance(item, Point) and item.name in self.used[run.id]:
-                things.append((Node(f"{item.id}/tee", "tee", spot.at, run.id, item.id, name=item.name), None))
-            elif isinstance(item, DeviceItem):
-                node = Node(
-                    f"{item.id}/device",
-                    "device",
-                    spot.at,
-                    run.id,
-                    item.id,
-                    part=item.part,
-                    name=item.name or "",
-                    arrow=item.arrow,
-                    handle=item.handle or "",
-                )
-                things.append((node, None))
-            elif isinstance(item, PipeChange):
-                things.append((Node(f"{item.id}/change", "change", spot.at, run.id, item.id), item.pipe))
-        kinds = [node.kind for node, _ in things]
-        if "tee" not in kinds and spot.way_in and spot.way_out and spot.way_in.dot(spot.way_out) < SAME_WAY:
-            at = kinds.index("change") if "change" in kinds else len(things)
-            things.insert(at, (Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before), None))
-        things = _reduce(things)
-        kinds = [node.kind for node, _ in things]
-        main = next((kinds.index(kind) for kind in ("tee", "turn") if kind in kinds), None)
-        if main is None:
-            main = -1 if first else len(things) if last else 0
-        return things, main
+            if isinstance(item, Lie):
+                walk.lie = _laid(walk.lie, item)
+        if n < len(moves):
+            walk.began = walk.began or walk.lie
+            walk.moves.append(moves[n])
+    if not finish:
+        last = part.nodes.get(walk.node)
+        if run.finish == "none" and not walk.moves and last and last.kind == "tee":
+            return part  # it ends where another run begins
+        kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
+        finish = f"{run.id}/end", "in"
+        part.nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
+    if walk.moves or finish[0] != walk.node:
+        part.straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
+    return part
 
-    def _straight(self, walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) -> None:
-        """Add the straight from where the walk is to a node, along the legs since or close at the spot; move there."""
-        trace_ = walk.run
-        place, lag_mm = walk.lie.place or "", walk.lie.lag_mm or 0.0
-        if walk.legs:
-            a, b = trace_.leg_ends[walk.legs[0]][0], trace_.leg_ends[walk.legs[-1]][1]
-            along = b.minus(a)
-            assumed = any(
-                isinstance(item, Leg) and item.id in walk.legs and item.basis != "taped" for item in trace_.run.items
-            )
-            straight = Straight(
-                f"{walk.legs[0]}/pipe",
-                trace_.run.id,
-                walk.pipe,
-                a,
-                b,
-                along.unit(),
-                round(along.length, 6),
-                tuple(walk.legs),
-                walk.node,
-                walk.arm,
-                node,
-                arm,
-                place=place,
-                lag_mm=lag_mm,
-                assumed=assumed,
-            )
-        else:
-            came_from = self.nodes.get(walk.node)
-            key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"
-            straight = Straight(
-                key,
-                trace_.run.id,
-                walk.pipe,
+
+def _line_up(
+    run: Run, spot: _Spot, first: bool, last: bool, used: frozenset[str], joins: list[str]
+) -> tuple[list[tuple[Node, Pipe | None]], int]:
+    """The nodes at a spot in order, each with the pipe that leaves it if that changes, and which of them has the spot.
+
+    -1: the start has it; len: the finish has it. A change of size right at a tee or turn is made by that fitting.
+    """
+    things: list[tuple[Node, Pipe | None]] = []
+    for item in spot.items:
+        if isinstance(item, Tee) or isinstance(item, Point) and item.name in used:
+            if isinstance(item, Point):
+                joins.append(f"{item.id}/tee")
+            things.append((Node(f"{item.id}/tee", "tee", spot.at, run.id, item.id, name=item.name), None))
+        elif isinstance(item, DeviceItem):
+            node = Node(
+                f"{item.id}/device",
+                "device",
                 spot.at,
-                spot.at,
-                way or spot.way_out or spot.way_in or Vec(0, 0, -1),
-                0.0,
-                (),
-                walk.node,
-                walk.arm,
-                node,
-                arm,
-                close=True,
-                place=place,
-                lag_mm=lag_mm,
+                run.id,
+                item.id,
+                part=item.part,
+                name=item.name or "",
+                arrow=item.arrow,
+                handle=item.handle or "",
             )
-        self.straights[straight.key] = straight
-        walk.node, walk.arm, walk.legs = node, arm, []
+            things.append((node, None))
+        elif isinstance(item, PipeChange):
+            things.append((Node(f"{item.id}/change", "change", spot.at, run.id, item.id), item.pipe))
+    kinds = [node.kind for node, _ in things]
+    if "tee" not in kinds and spot.way_in and spot.way_out and spot.way_in.dot(spot.way_out) < SAME_WAY:
+        at = kinds.index("change") if "change" in kinds else len(things)
+        things.insert(at, (Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before), None))
+    things = _reduce(things)
+    kinds = [node.kind for node, _ in things]
+    main = next((kinds.index(kind) for kind in ("tee", "turn") if kind in kinds), None)
+    if main is None:
+        main = -1 if first else len(things) if last else 0
+    return things, main
 
 
-def _spots(run: Run, trace_: RunTrace) -> tuple[list[_Spot], list[str]]:
-    """Split the items at the legs that have a length: a spot before, between and after them."""
+def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) -> Straight:
+    """The straight from where the walk is to a node, along the legs since or close at the spot; the walk moves there."""
+    trace_ = walk.run
+    began = walk.began or walk.lie
+    place, lag_mm, place_to = began.place or "", began.lag_mm or 0.0, walk.lie.place or ""
+    if walk.moves:
+        a, b = walk.moves[0].a, walk.moves[-1].b
+        along = b.minus(a)
+        straight = Straight(
+            f"{walk.moves[0].key}/pipe",
+            trace_.run.id,
+            walk.pipe,
+            a,
+            b,
+            along.unit(),
+            round(along.length, 6),
+            tuple(dict.fromkeys(move.item for move in walk.moves)),
+            walk.node,
+            walk.arm,
+            node,
+            arm,
+            place=place,
+            lag_mm=lag_mm,
+            assumed=any(move.assumed for move in walk.moves),
+            place_to=place_to,
+        )
+    else:
+        came_from = walk.nodes.get(walk.node)
+        key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"
+        straight = Straight(
+            key,
+            trace_.run.id,
+            walk.pipe,
+            spot.at,
+            spot.at,
+            way or spot.way_out or spot.way_in or Vec(0, 0, -1),
+            0.0,
+            (),
+            walk.node,
+            walk.arm,
+            node,
+            arm,
+            close=True,
+            place=place,
+            lag_mm=lag_mm,
+            place_to=place_to,
+        )
+    walk.node, walk.arm, walk.moves, walk.began = node, arm, [], None
+    return straight
+
+
+def _spots(trace_: RunTrace) -> tuple[list[_Spot], list[Move]]:
+    """The spots of a run, and the moves between them."""
     spots = [_Spot(trace_.start, [], None, None, "")]
-    legs: list[str] = []
-    for item in run.items:
-        if not isinstance(item, Leg):
-            spots[-1].items.append(item)
-        elif trace_.lengths[item.id] > LEVEL_MM:
-            way = way_vector(item.dir)
-            spots[-1].way_out = way
-            legs.append(item.id)
-            spots.append(_Spot(trace_.leg_ends[item.id][1], [], way, None, item.id))
-    return spots, legs
+    moves: list[Move] = []
+    for step in trace_.steps:
+        if isinstance(step, Move):
+            spots[-1].way_out = step.way
+            moves.append(step)
+            spots.append(_Spot(step.b, [], step.way, None, step.key))
+        else:
+            spots[-1].items.append(step)
+    return spots, moves
 
 
 def _reduce(things: list[tuple[Node, Pipe | None]]) -> list[tuple[Node, Pipe | None]]:

@@ -5,30 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from ..heating.circuits import Closed, has, region_has, regions
+from ..heating.circuits import Closed, devices, has, region_has, regions
+from ..heating.simulate import NOISE_PA, balance
 from ..heating.sizes import Heating, Section
 from ..heating.vessel import SIZES_L
 from ..job.model import Leg
+from ..practice import AIR_SEPARATOR, FILTER, chosen
 from ..quantity import length_text, trim
+from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
 SHUTS = ("iso", "gate", "check")
-
-
-def put_in_leg(view: View, run_id: str, leg: Leg, text: str, at_mm: float) -> dict[str, Any]:
-    """The command that puts a part into a leg so far along it; the leg keeps its whole length and how sure it is."""
-    from ..job.notation import exact_length
-
-    length = view.fitted.pipework.runs[run_id].lengths[leg.id]
-    unit, comma = view.job.pace_unit, view.job.practice == "continental"
-    doubt = "" if leg.basis == "taped" else "?"
-
-    def said(mm: float) -> str:
-        text_ = exact_length(round(mm, 3), unit)
-        return (text_.replace(".", ",") if comma else text_) + doubt
-
-    rest = f"{leg.dir}?" if leg.length_mm is None else f"{leg.dir}{said(length - at_mm)}"
-    return {"do": "retype_item", "run": run_id, "item": leg.id, "text": f"{leg.dir}{said(at_mm)} {text} {rest}"}
 
 
 def room_for(
@@ -52,10 +39,10 @@ def room_for(
 
 
 def place_remedy(
-    view: View, circuit: Closed, title: str, text: str, role: str, *, before_valves: bool = False
+    view: View, circuit: Closed, title: str, text: str, role: str, *, before_valves: bool = False, least_mm: float = 260
 ) -> list[Remedy]:
     """A remedy that puts a device on the source's run of a role, where there is room."""
-    spot = room_for(view, circuit, role, before_valves=before_valves)
+    spot = room_for(view, circuit, role, before_valves=before_valves, least_mm=least_mm)
     if spot is None:
         return []
     run, leg, at = spot
@@ -71,6 +58,17 @@ def bring_remedy(circuit: Closed, title: str, effect: str, **brings: Any) -> Rem
     return Remedy(title, ({"do": "put_station", "station": station},), effect)
 
 
+def _vessel_remedy(view: View, circuit: Closed, title: str, litres: str) -> list[Remedy]:
+    """A vessel on the return: between the boiler and its valve where there is room, else behind it."""
+    text = f"[vessel set {litres}]"
+    return place_remedy(view, circuit, title, text, "return", before_valves=True) or place_remedy(
+        view, circuit, title, text, "return"
+    )
+
+
+LEAST_SURPLUS_PA = 500.0  # below this an easy branch does not hurt the others
+
+
 @rule(
     "no-safety-valve", "stop", "a closed circuit without a safety valve",
     "Water that is heated in a closed circuit bursts it. The valve stands on the flow at the boiler with nothing that can shut between, and its discharge is seen.",
@@ -79,7 +77,7 @@ def bring_remedy(circuit: Closed, title: str, effect: str, **brings: Any) -> Rem
 def no_safety_valve(view: View) -> Iterable[Said]:
     for heating in view.heating:
         circuit = heating.circuit
-        if not has(circuit, view.fitted.pipework, "safety-valve"):
+        if circuit.own and not has(circuit, view.fitted.pipework, "safety-valve"):
             source = circuit.source.id
             remedies = place_remedy(
                 view, circuit, "Put one on the flow", "[safety-valve set 3]", "flow", before_valves=True
@@ -102,11 +100,9 @@ def no_safety_valve(view: View) -> Iterable[Said]:
 def no_vessel(view: View) -> Iterable[Said]:
     for heating in view.heating:
         circuit = heating.circuit
-        if not has(circuit, view.fitted.pipework, "vessel"):
+        if circuit.own and not has(circuit, view.fitted.pipework, "vessel"):
             source, litres = circuit.source.id, trim(heating.vessel.chosen_l if heating.vessel else 18, 1)
-            remedies = place_remedy(
-                view, circuit, f"Put one of {litres} L on the return", f"[vessel set {litres}]", "return"
-            )
+            remedies = _vessel_remedy(view, circuit, f"Put one of {litres} L on the return", litres)
             remedies.append(
                 bring_remedy(
                     circuit,
@@ -133,7 +129,7 @@ def no_vessel(view: View) -> Iterable[Said]:
 def no_filling(view: View) -> Iterable[Said]:
     for heating in view.heating:
         circuit = heating.circuit
-        if not has(circuit, view.fitted.pipework, "filling"):
+        if circuit.own and not has(circuit, view.fitted.pipework, "filling"):
             source = circuit.source.id
             remedies = place_remedy(view, circuit, "Put one on the return", "[filling]", "return")
             remedies.append(
@@ -149,7 +145,7 @@ def _leg_in(view: View, nodes: tuple[str, ...], least_mm: float) -> tuple[str, L
     for straight in work.straights.values():
         if straight.from_node in nodes and straight.to_node in nodes:
             run = work.runs[straight.run]
-            for item in run.run.items:
+            for item in run.run.items:  # a twin has no legs of its own to put a part into
                 if not isinstance(item, Leg) or item.id not in straight.legs:
                     continue
                 if run.lengths[item.id] >= max(least_mm, best[0] if best else 0.0):
@@ -175,7 +171,7 @@ def _region_remedies(view: View, nodes: tuple[str, ...], part: str, title: str) 
 def no_drain(view: View) -> Iterable[Said]:
     for heating in view.heating:
         low = regions(heating.circuit, view.fitted.pipework, low=True)
-        if low and not region_has(low[0], view.fitted.pipework, "drain"):
+        if low and heating.circuit.own and not region_has(low[0], view.fitted.pipework, "drain"):
             z = length_text(low[0].z_mm, view.job.pace_unit, with_unit=True)
             remedies = _region_remedies(view, low[0].nodes, "drain", "Put a drain cock there")
             yield Said((heating.circuit.source.id, low[0].nodes[0]), f"The lowest pipe of the circuit, at {z}, has no drain.", remedies, low[0].at,
@@ -244,9 +240,7 @@ def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
             return
     short = heating.vessel.needed_l - heating.vessel_here_l
     second = trim(next((size for size in SIZES_L if size >= short), short), 1)
-    yield from place_remedy(
-        view, heating.circuit, f"Add a second vessel of {second} L on the return", f"[vessel set {second}]", "return"
-    )
+    yield from _vessel_remedy(view, heating.circuit, f"Add a second vessel of {second} L on the return", second)
 
 
 @rule(
@@ -254,16 +248,18 @@ def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
 )  # fmt: skip
 def section_over(view: View) -> Iterable[Said]:
     for heating in view.heating:
+        together: dict[tuple[str, str | None], list[Section]] = {}
+        for section in heating.sections:
+            together.setdefault((section.run, section.item), []).append(section)
         for section in heating.sections:
             if section.over:
                 says = f"{section.id}, {section.pipe}: {'; '.join(section.over)}."
-                yield Said((section.run, section.keys[0]), says, tuple(_larger_pipe(view, heating, section)), view.fitted.pieces[section.keys[0]].a,
+                yield Said((section.run, section.keys[0]), says, tuple(_larger_pipe(view, together[section.run, section.item], section)), view.fitted.spans[section.keys[0]][0],
                            ("another layout", "a larger difference between flow and return"))  # fmt: skip
 
 
-def _larger_pipe(view: View, heating: Heating, section: Section) -> Iterable[Remedy]:
-    """The smallest size that holds, set where the section's pipe is said: all sections said there follow."""
-    same = [one for one in heating.sections if one.run == section.run and one.item == section.item]
+def _larger_pipe(view: View, same: list[Section], section: Section) -> Iterable[Remedy]:
+    """The smallest size that holds, set where the section's pipe is said: all sections said there (same) follow."""
     sizes = [one.proposed for one in same if one.proposed]
     if not sizes:
         return
@@ -308,3 +304,228 @@ def terms_assumed(view: View) -> Iterable[Said]:
                 for flow, back in ((75, 65), (70, 50), (55, 45))
             )
             yield Said((source,), f"The circuit of {source} is worked out at 75/65 C, which nobody has said.", remedies)
+
+
+@rule(
+    "not-balanced", "mind", "an emitter that cannot be balanced",
+    "The water takes the easy way: an emitter that cannot be throttled far enough takes the flow of the others.", "typ lockshield curve",
+)  # fmt: skip
+def not_balanced(view: View) -> Iterable[Said]:
+    for heating in view.heating:
+        for one in balance(heating):
+            kpa = one.surplus_pa / 1000
+            if one.valve == "lockshield" and not one.possible:
+                yield Said(
+                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much: its lockshield would have to close below a quarter turn.",
+                    cures=("a pump set lower, or one that keeps a smaller pressure", "a valve with a presetting", "a smaller pipe to it"),
+                )  # fmt: skip
+            if one.valve == "" and one.surplus_pa > LEAST_SURPLUS_PA:
+                yield Said(
+                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much and no valve to take it: it starves the emitters.",
+                    cures=(f"a balancing valve on its return: [balance set {one.kv:.2g}]",),
+                )  # fmt: skip
+
+
+@rule(
+    "valve-noise", "mind", "thermostatic valves that will whistle",
+    "With the others shut, the whole head of the pump lies over the last thermostatic valve: above 20 kPa it whistles.", "typ",
+)  # fmt: skip
+def valve_noise(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    for heating in view.heating:
+        most = max((max(duty.head_pa, duty.given_pa or 0.0) for duty in heating.pumps), default=0.0)
+        if not heating.loads or most <= NOISE_PA or any(devices(heating.circuit, work, "bypass")):
+            continue
+        source = heating.circuit.source.id
+        gives = any((duty.given_pa or 0.0) >= most for duty in heating.pumps)
+        yield Said(
+            (source,), f"The {'pump' if gives else 'circuit'} of {source} {'gives' if gives else 'needs'} {most / 1000:.0f} kPa: thermostatic valves whistle when the others shut.", at=heating.at,
+            cures=("larger pipe on the way to the index emitter", "a differential bypass: [bypass set 15]", "a pump that keeps a smaller pressure"),
+        )  # fmt: skip
+
+
+@rule(
+    "room-short", "mind", "a room its emitters do not warm", "At the circuit's temperatures the emitters of the room give less than it was said to need.", "std EN 442",
+)  # fmt: skip
+def room_short(view: View) -> Iterable[Said]:
+    rooms = {room.id: room for room in view.job.house.rooms if room.need_w}
+    for heating in view.heating:
+        given: dict[str, float] = {}
+        first: dict[str, str] = {}
+        for load in heating.loads:
+            station = view.job.station(load.station)
+            if station and station.data.room in rooms:
+                given[station.data.room] = given.get(station.data.room, 0.0) + load.output_w
+                first.setdefault(station.data.room, load.station)
+        for ident, watts in given.items():
+            room = rooms[ident]
+            if room.need_w and watts < room.need_w - 1:
+                yield Said(
+                    (first[ident], ident), f"{room.name} needs {room.need_w:.0f} W, its emitters give {watts:.0f} W at {heating.circuit.terms.flow_c:g}/{heating.circuit.terms.return_c:g} C.",
+                    cures=("a larger emitter, or one more", "a higher flow temperature", "less heat lost from the room"),
+                )  # fmt: skip
+
+
+@rule(
+    "residual-head", "stop", "the pump inside cannot reach the index emitter",
+    "What the pump within a boiler leaves at its ports must carry the flow round the hardest way; if it does not, the far emitters stay cold.", "rule of the trade; curve by the label",
+)  # fmt: skip
+def residual_head(view: View) -> Iterable[Said]:
+    for heating in view.heating:
+        left = heating.residual_pa
+        if left is None or left >= heating.pump_head_pa - 1:
+            continue
+        source = heating.circuit.source.id
+        per_hour = heating.flow_kg_s / heating.medium.density_kg_m3 * 3.6e6
+        yield Said(
+            (source,), f"The pump inside {source} leaves {max(left, 0) / 1000:.1f} kPa at {per_hour:.0f} L/h; the way to {heating.index} needs {heating.pump_head_pa / 1000:.1f} kPa.", at=heating.at,
+            cures=("larger pipe on the way to the index emitter", "a larger difference between flow and return", "a low-loss header and a pump of its own for the circuit"),
+        )  # fmt: skip
+
+
+@rule(
+    "single-pipe", "note", "emitters on one ring",
+    "On a single-pipe ring each emitter sends its cooler water on to the next, and takes only what the pipe between its tees holds up.", "rule of the trade",
+)  # fmt: skip
+def single_pipe(view: View) -> Iterable[Said]:
+    for heating in view.heating:
+        if not heating.single_pipe or not heating.loads:
+            continue
+        last = min(heating.loads, key=lambda load: load.flow_c)
+        source = heating.circuit.source.id
+        yield Said(
+            (source,), f"The emitters of {source} hang on one ring: {last.station} gets its water at {last.flow_c:.0f} C, where the ring starts with {heating.circuit.terms.flow_c:g} C.", at=heating.at,
+            cures=("larger emitters towards its end", "two pipes where it is laid anew", "a smaller difference between flow and return"),
+        )  # fmt: skip
+
+
+@rule(
+    "pump-backflow", "mind", "pumps side by side without check valves",
+    "Where one pump stands, the other drives water backwards through it: that emitter cools the flow, or warms when nobody asked.", "rule of the trade",
+)  # fmt: skip
+def pump_backflow(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    for heating in view.heating:
+        if len(heating.pumps) < 2:
+            continue
+        loads = {load.station: load for load in heating.loads}
+        for duty in heating.pumps:
+            if not duty.loads or duty.key == heating.circuit.source.id or duty.key not in work.nodes:
+                continue
+            ways = [set(loads[name].path) for name in duty.loads]
+            others = {name for load in heating.loads if load.station not in duty.loads for name in load.path}
+            sections = [heating.section(name) for name in set.intersection(*ways) - others]
+            nodes = {
+                node
+                for section in sections
+                for key in section.keys
+                for node in (work.straights[key].from_node, work.straights[key].to_node)
+            }
+            if any(work.nodes[node].kind == "device" and work.nodes[node].part == "check" for node in nodes):
+                continue
+            node = work.nodes[duty.key]
+            yield Said(
+                (node.run, duty.key), f"The {duty.title} has no check valve: the other pump drives water backwards through it.", at=node.at,
+                cures=("a check valve behind the pump, its arrow with the flow: [check >]", "a pump with a built-in check valve"),
+            )  # fmt: skip
+
+
+@rule(
+    "crossed", "stop", "flow and return crossed",
+    "A thermostatic valve on the return knocks, and a boiler joined the wrong way round boils its own water: the warm-up says which pipe is which, not the drawing.", "measured",
+)  # fmt: skip
+def crossed(view: View) -> Iterable[Said]:
+    for fact in view.job.facts:
+        ident, _, what = fact.path.partition(".")
+        station = view.job.station(ident)
+        if what != "flow-is" or station is None or station.state == "remove":
+            continue
+        port = next((port for port in station.ports if port.name == fact.value), None)
+        if port is None or port.role != "return":
+            continue
+        key = f"{ident}.{port.name}"
+        place = view.fitted.pipework.ports.get(key)
+        yield Said(
+            (ident, key), f"{ident}: the log says its {port.name} pipe is the flow, the job has it as return.", at=place.mouth if place else None,
+            cures=("change the two pipes over where they can be reached", "pace them as they are: the flow to that port", f"at a radiator, the thermostatic valve to the {port.name} side or one for both directions"),
+            severity="stop" if station.kind == "boiler" else "mind",
+        )  # fmt: skip
+
+
+@rule(
+    "no-air-separator", "note", "no air separator on the flow",
+    "Air that comes out of the hot water goes round as noise and rust; a separator takes it out at the hottest, lowest-pressure place.", "house practice",
+)  # fmt: skip
+def no_air_separator(view: View) -> Iterable[Said]:
+    school = chosen(view.job, AIR_SEPARATOR)[0].id
+    if school == "boiler":
+        return
+    work = view.fitted.pipework
+    for heating in view.heating:
+        circuit = heating.circuit
+        if not circuit.own or not heating.loads or any(devices(circuit, work, "air-separator")):
+            continue
+        if school == "climbs":
+            tops = [
+                region
+                for region in regions(circuit, work, low=False)
+                if region.z_mm > heating.at.z + 300 and not region_has(region, work, "vent")
+            ]
+            if not tops:
+                continue
+        remedies = place_remedy(view, circuit, "Put one on the flow", "[air-separator]", "flow")
+        yield Said(
+            (circuit.source.id,),
+            f"The circuit of {circuit.source.id} has no air separator.",
+            tuple(remedies),
+            heating.at,
+            ("let it stand: the boiler's own vent does",),
+        )
+
+
+@rule(
+    "no-filter", "note", "no filter on the return",
+    "Black sludge from old radiators settles in the new boiler. A magnetic filter stands on the return, next to the boiler, where it can be shut off and cleaned.", "house practice",
+)  # fmt: skip
+def no_filter(view: View) -> Iterable[Said]:
+    if chosen(view.job, FILTER)[0].id != "always":
+        return
+    work = view.fitted.pipework
+    for heating in view.heating:
+        circuit = heating.circuit
+        if not circuit.own or not heating.loads or any(devices(circuit, work, part) for part in ("filter", "strainer")):
+            continue
+        remedies = place_remedy(view, circuit, "Put one on the return", "[filter]", "return", least_mm=400)
+        yield Said(
+            (circuit.source.id,),
+            f"The circuit of {circuit.source.id} has no magnetic filter.",
+            tuple(remedies),
+            heating.at,
+            ("one in the boiler's own connection set",),
+        )
+
+
+@rule(
+    "fill-low", "mind", "filled too low",
+    "Filled below pre-charge and reserve the vessel has no water to give back when the circuit cools, and air is drawn in at the top.", "std EN 12828 annex D",
+)  # fmt: skip
+def fill_low(view: View) -> Iterable[Said]:
+    for heating in view.heating:
+        said, vessel = heating.circuit.terms.fill_bar, heating.vessel
+        if said is None or vessel is None or said >= vessel.least_fill_bar - 0.005:
+            continue
+        circuit = {
+            **heating.circuit.terms.model_dump(exclude_none=True),
+            "fill_bar": round(vessel.least_fill_bar + 0.049, 1),
+        }
+        remedy = Remedy(
+            f"Fill to {circuit['fill_bar']:.1f} bar",
+            ({"do": "put_circuit", "circuit": circuit},),
+            "the cold pressure that puts the reserve into the vessel",
+        )
+        yield Said(
+            (heating.circuit.source.id,),
+            f"The circuit of {heating.circuit.source.id} is filled to {said:.1f} bar; it needs {vessel.least_fill_bar:.2f} bar cold.",
+            (remedy,),
+            heating.at,
+        )

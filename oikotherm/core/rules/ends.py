@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Iterable
 
+from ..errors import Refused
 from ..job.model import Leg, Tee
+from ..job.notation import exact_length
 from ..job.ways import Vec, nearest_way, way_vector
-from ..pipework.trace import RunTrace
+from ..joints.takeoff import part_mating
+from ..making.bends import tangent_mm
+from ..making.fitup import chain_tolerance, spring_mm, street_cures
+from ..pipework.walk import RunTrace
+from ..practice import TURNS, chosen
 from ..quantity import PaceUnit, length_text
+from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
 CLOSES_MM = 3.0  # the spring of 15 mm copper with 300 mm free takes this up
@@ -50,8 +58,76 @@ def closing_error(view: View) -> Iterable[Said]:
             f"{trace.run.id} ends {size} from {trace.run.finish}: {words} to go.",
             tuple(_closing_remedies(view, trace)),
             trace.end,
-            ("a set of that height", "a street elbow pair"),
+            _closing_cures(view, trace),
         )
+
+
+def _closing_cures(view: View, trace: RunTrace) -> tuple[str, ...]:
+    """What helps by hand: a spring or a street pair where they reach, and how near so many taped legs land."""
+    assert trace.closing is not None
+    pipe = trace.run.pipe
+    words = []
+    try:
+        side = trace.closing.length
+        spring = spring_mm(view.context.catalogue, pipe, 600.0)
+        if side <= spring:
+            words.append(f"spring it over with 600 mm free: {pipe} gives {spring:.0f} mm")
+        words += [cure.says for cure in street_cures(view.context.catalogue, pipe, side) if cure.possible]
+    except Refused:
+        pass
+    taped = max(1, sum(isinstance(item, Leg) for item in trace.run.items))
+    words.append(f"{taped} taped legs land within {chain_tolerance(taped).likely_mm:.1f} mm as a rule")
+    return tuple(words)
+
+
+def _set_angle(view: View, trace: RunTrace) -> float | None:
+    """The steepest usual angle at which this pipe can make the set: bent where the practice bends it, else with 45 elbows."""
+    assert trace.closing is not None
+    pipe, catalogue, height = trace.run.pipe, view.context.catalogue, trace.closing.length
+    radius, row = catalogue.bend_radius_mm(pipe.code, pipe.size), catalogue.pipe(pipe.code, pipe.size)
+    if radius and row and row.od_mm and row.od_mm <= float(chosen(view.job, TURNS)[0].acts[0]):
+        return next(
+            (t for t in (45.0, 30.0, 22.5, 15.0) if height / math.sin(math.radians(t)) > 2 * tangent_mm(radius, t) + 1),
+            None,
+        )
+    system = catalogue.systems.get(pipe.code)
+    for method in system.methods if system else ():
+        z = part_mating(catalogue, pipe, method, "45")
+        if z:
+            return 45.0 if height * math.sqrt(2) - 2 * z.take_off_mm > 2 * z.insertion_mm + 25 else None
+    return None
+
+
+def _set_remedy(view: View, trace: RunTrace) -> Iterable[Remedy]:
+    """A set that makes up the miss, in the longest leg square to it."""
+    assert trace.closing is not None
+    side = nearest_way(trace.closing)
+    if side is None:
+        return
+    way = way_vector(side)
+    room = trace.closing.length + 300
+    legs = [
+        item
+        for item in trace.run.items
+        if isinstance(item, Leg) and item.length_mm is not None and abs(way_vector(item.dir).dot(way)) < 0.01
+    ]
+    leg = max(
+        (leg for leg in legs if trace.lengths[leg.id] >= room), key=lambda leg: trace.lengths[leg.id], default=None
+    )
+    if leg is None:
+        return
+    comma = view.job.practice == "continental"
+    height = exact_length(round(trace.closing.length, 3), view.job.pace_unit)
+    angle = _set_angle(view, trace)
+    if angle is None:
+        return
+    text = f"~{side}{height.replace('.', ',') if comma else height}{'' if angle == 45 else f'@{angle:g}'}"
+    at = round(trace.lengths[leg.id] / 2)
+    yield Remedy(
+        f"A set of {length_text(trace.closing.length, view.job.pace_unit, with_unit=True)} to {side}",
+        (put_in_leg(view, trace.run.id, leg, text, at),),
+        f"{text} in {leg.dir}{length_text(trace.lengths[leg.id], view.job.pace_unit)}, halfway along",
+    )
 
 
 def _closing_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
@@ -76,6 +152,7 @@ def _closing_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
             tuple({"do": "set_leg", "run": trace.run.id, "item": leg.id, "length_mm": None} for leg, _ in changes),
             f"{said}, and follows when the end moves",
         )
+    yield from _set_remedy(view, trace)
     owner = trace.run.finish.partition(".")[0]
     station = view.job.station(owner)
     others = [

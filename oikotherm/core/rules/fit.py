@@ -8,6 +8,7 @@ from typing import Any
 
 from ..catalogue.loader import size_order
 from ..job.model import DeviceItem, Leg, Pipe, PipeChange, Run
+from ..job.notation import item_text
 from ..joints.fitted import Trouble
 from ..quantity import length_text
 from .registry import Remedy, Said, View, rule
@@ -107,13 +108,20 @@ def leg_short(view: View) -> Iterable[Said]:
         yield Said(
             (trouble.run, trouble.key),
             says,
-            tuple(_lengthen(view, trouble, need)),
+            (*_street(view, trouble), *_lengthen(view, trouble, need)),
             trouble.at,
-            ("a street fitting (male and female end)", "another layout"),
+            ("another layout",),
         )
 
 
-def _lengthen(view: View, trouble: Trouble, need_mm: float) -> Iterable[Remedy]:
+def _street(view: View, trouble: Trouble) -> Iterable[Remedy]:
+    """A street elbow joins the two fittings without pipe; the leg takes its length, another leg the difference."""
+    if trouble.fact("street"):
+        for remedy in _lengthen(view, trouble, float(trouble.fact("street")) - float(trouble.fact("centre")), up=False):
+            yield Remedy("Join them by a street elbow", remedy.commands, remedy.effect)
+
+
+def _lengthen(view: View, trouble: Trouble, need_mm: float, *, up: bool = True) -> Iterable[Remedy]:
     """Give the short leg what it lacks and take it from a leg the same way that has it to spare: the end stays put."""
     run = view.job.run(trouble.run)
     if run is None or not trouble.fact("leg"):
@@ -127,7 +135,7 @@ def _lengthen(view: View, trouble: Trouble, need_mm: float) -> Iterable[Remedy]:
         leg
         for piece in view.fitted.pieces.values()
         for leg in piece.legs
-        if piece.centre_mm > 300 + need_mm and piece.key != trouble.key
+        if piece.centre_mm > 300 + abs(need_mm) and piece.key != trouble.key
     }
     giver = next(
         (leg for leg in sorted(legs, key=lambda leg: -lengths[leg.id]) if leg.dir == short.dir and leg.id in spare),
@@ -136,7 +144,7 @@ def _lengthen(view: View, trouble: Trouble, need_mm: float) -> Iterable[Remedy]:
     if giver is None:
         return
     unit = view.job.pace_unit
-    more = float(-(-need_mm // 1))
+    more = float(-(-need_mm // 1)) if up else round(need_mm, 1)
     changes = [(short, lengths[short.id] + more), (giver, lengths[giver.id] - more)]
     commands: list[dict[str, Any]] = [
         {"do": "set_leg", "run": run.id, "item": leg.id, "length_mm": round(new, 3)} for leg, new in changes
@@ -184,19 +192,38 @@ def tee_shape(view: View) -> Iterable[Said]:
 
 @rule(
     "port-end",
-    "mind",
-    "the pipe does not go straight into the port",
-    "A transition is needed there and nothing is taken off for it yet: the last cut is measured to the port's face.",
-    "rule of the catalogue",
+    "stop",
+    "no lawful way into the port",
+    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue take this pipe into this port as it lies.",
+    "rule of the trade",
 )
 def port_end(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "port-end"):
         yield Said(
             (trouble.run, trouble.fact("port")),
-            f"{trouble.fact('port')} offers {trouble.fact('end')}; {trouble.fact('pipe')} needs a transition.",
+            f"{trouble.fact('port')} offers {trouble.fact('end')}; no lawful parts take {trouble.fact('pipe')} there: {trouble.fact('why')}",
             at=trouble.at,
-            cures=("put a kit on the port that ends in this pipe's socket",),
+            cures=_ways(trouble),
         )
+
+
+@rule(
+    "no-transition",
+    "stop",
+    "no lawful way from one pipe to the other",
+    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue join these two pipes as they lie.",
+    "rule of the trade",
+)
+def no_transition(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "no-transition"):
+        says = f"{trouble.run}: no lawful parts take {trouble.fact('end').removesuffix(' pipe')} to {trouble.fact('pipe')} there: {trouble.fact('why')}"
+        yield Said((trouble.run, trouble.key), says, at=trouble.at, cures=_ways(trouble))
+
+
+def _ways(trouble: Trouble) -> tuple[str, ...]:
+    """What would work there, as the finder tells."""
+    works = trouble.fact("works")
+    return (works,) if works else ("another pipe", "another end on the port")
 
 
 @rule(
@@ -239,20 +266,16 @@ def long_piece(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "not-worked",
-    "note",
-    "not worked into the drawing yet",
-    "The document holds it and keeps it; lengths and drawing do not show it yet.",
-    "this version",
-)
-def not_worked(view: View) -> Iterable[Said]:
+    "no-room", "stop", "a set or crossover without room",
+    "A set takes height / tan t of the leg beside it, a crossover twice that; where the leg is shorter, or runs the same way as the side, it cannot be made.",
+    "geometry of bends",
+)  # fmt: skip
+def no_room(view: View) -> Iterable[Said]:
     for trace in view.fitted.pipework.runs.values():
-        kinds = {item.kind for item in trace.run.items if item.id in trace.not_worked}
-        words = [{"set": "a set", "crossover": "a crossover", "lie": "a fall"}[kind] for kind in sorted(kinds)]
-        if trace.run.twin_of:
-            words.append("a twin")
-        if words:
-            yield Said((trace.run.id,), f"{trace.run.id} has {' and '.join(words)} that this version does not draw.")
+        for item in trace.run.items:
+            if item.id in trace.no_room:
+                yield Said((trace.run.id, item.id), f"{trace.run.id}: {item_text(item, view.style)} has no room in the legs beside it.", at=trace.start,
+                           cures=("a steeper angle, such as @60", "a longer leg beside it"))  # fmt: skip
 
 
 @rule(

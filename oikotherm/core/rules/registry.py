@@ -9,8 +9,10 @@ from typing import Any, Literal
 from ..context import Context
 from ..heating.sizes import Heating
 from ..job.model import Job
+from ..job.notation import Style
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
+from ..pipework.space import Near
 
 Severity = Literal["stop", "mind", "note"]
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "note": 2}
@@ -65,6 +67,20 @@ class View:
     heating: tuple[Heating, ...] = ()
     flow: dict[str, int] = field(default_factory=dict)
     """Straight key -> 1 with its pacing, -1 against, 0 not known."""
+
+    _near: list[list[Near]] = field(default_factory=list)
+
+    @property
+    def near(self) -> list[Near] | None:
+        """Straights near each other, once they were looked for."""
+        return self._near[0] if self._near else None
+
+    def keep_near(self, found: list[Near]) -> None:
+        self._near.append(found)
+
+    @property
+    def style(self) -> Style:
+        return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
 
 
 @dataclass(frozen=True, slots=True)

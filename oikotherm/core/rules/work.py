@@ -23,3 +23,14 @@ def record_changed(view: View) -> Iterable[Said]:
         elif method and (joint.method, joint.pipe) != (method, pipe):
             says = f"Joint {label} was recorded as {method} on {pipe} and is {joint.method} on {joint.pipe} now."
             yield Said((joint.run, key), says, at=joint.at, cures=("undo the change", "make it again and record it"))
+
+
+@rule(
+    "unchecked", "note", "checks of the survey still open",
+    "What nobody has looked at comes up on the day, with the water off.", "usual practice",
+)  # fmt: skip
+def unchecked(view: View) -> Iterable[Said]:
+    open_ = [fact.path for fact in view.job.facts if fact.path.startswith("check.") and fact.value is not True]
+    if open_:
+        count = f"{len(open_)} checks are" if len(open_) > 1 else "1 check is"
+        yield Said((open_[0],), f"{count} open on the survey.", cures=("tick them in Survey",))

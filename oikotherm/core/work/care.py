@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from ..design import Design
+from ..practice import FILLING, chosen
 from ..quantity import length_text
 
 
@@ -25,6 +26,8 @@ def reminders(design: Design, start: date) -> tuple[Reminder, ...]:
     due = date(start.year + 1, start.month, min(start.day, 28))
     found = []
     for heating in design.heating:
+        if not heating.circuit.own:
+            continue
         source = heating.circuit.source.id
         found.append(Reminder(f"Service {source}", source, due, 12, "by a licensed person"))
         if heating.vessel:
@@ -42,6 +45,8 @@ def shut_offs(design: Design) -> tuple[str, ...]:
     """Where the pipework can be shut, in words: each valve, its run and how far along."""
     found = []
     for run in design.job.runs:
+        if run.state == "remove":
+            continue
         walked = 0.0
         lengths = design.pipework.runs[run.id].lengths
         for item in run.items:
@@ -76,9 +81,13 @@ def top_up(design: Design) -> tuple[str, ...]:
             station.id for station in heating.circuit.stations if station.kind == "filling" or station.brings.filling
         ]
         where = points[0] if points else "at the filling point"
+        fill = f"until the gauge shows {heating.vessel.cold_fill_bar:.1f} bar"
+        by_hose = chosen(design.job, FILLING)[0].id == "hose"
         found += [
             "Let it cool: pressure is read cold.",
-            f"Open the filling point {where} slowly until the gauge shows {heating.vessel.cold_fill_bar:.1f} bar, then shut it and take the hose off.",
+            f"Fill a hose from the tap, join it to the filling point {where} without air in it, open slowly {fill}, shut both, and take the hose away."
+            if by_hose
+            else f"Open the filling point {where} slowly {fill}, then shut both its valves and take the hose off.",
             f"Hot it should stay below {heating.vessel.final_bar:.1f} bar; the safety valve lifts at {heating.safety_bar:g} bar.",
             "If it has to be topped up more than twice a year, call: water is going somewhere.",
         ]

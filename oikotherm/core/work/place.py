@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..design import Design
-from ..job.ways import Vec
+from ..job.ways import Vec, inside
 
 BELOW_MM = 400.0  # pipe this far under a floor still belongs to that level
 
@@ -17,22 +17,10 @@ def place_words(design: Design, at: Vec, lies: str = "") -> str:
     )
     if level is None:
         return lies
-    room = next((room for room in house.rooms if room.level == level.id and _inside(room.outline, at.x, at.y)), None)
+    room = next((room for room in house.rooms if room.level == level.id and inside(room.outline, at.x, at.y)), None)
     words = [room.name if room else level.name]
     if at.z < level.floor_mm - 1:
         words.append("under the floor")
     elif lies and lies != "view":
         words.append(lies)
     return ", ".join(words)
-
-
-def _inside(outline: tuple[tuple[float, float], ...], x: float, y: float) -> bool:
-    """Whether a point lies in a polygon, its edge counted in: walls are where pipes are."""
-    found = False
-    for (x1, y1), (x2, y2) in zip(outline, outline[1:] + outline[:1], strict=True):
-        cross = (x2 - x1) * (y - y1) - (y2 - y1) * (x - x1)
-        if abs(cross) < 1e-6 and min(x1, x2) <= x <= max(x1, x2) and min(y1, y2) <= y <= max(y1, y2):
-            return True
-        if (y1 > y) != (y2 > y) and x < (x2 - x1) * (y - y1) / (y2 - y1) + x1:
-            found = not found
-    return found

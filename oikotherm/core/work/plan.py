@@ -12,6 +12,8 @@ from importlib import resources
 from ..design import Design
 from ..errors import Refused
 from ..job.model import Station, split_anchor
+from ..joints.fitted import Joint, Piece
+from ..practice import BOILER_PIPES, chosen
 from ..quantity import length_text
 
 OPEN_PLACES = ("", "view", "wall", "ceiling", "outside", "ground")
@@ -83,18 +85,19 @@ def plan(design: Design) -> tuple[WorkStep, ...]:
 
 def _order(steps: dict[str, WorkStep]) -> Iterable[WorkStep]:
     waiting = {key: {need.key for need in step.needs} for key, step in steps.items()}
+    after: dict[str, list[str]] = {key: [] for key in steps}
+    for key, needs in waiting.items():
+        for need in needs:
+            after[need].append(key)
     ready = [(steps[key].rank, key) for key, needs in waiting.items() if not needs]
     heapq.heapify(ready)
-    done: set[str] = set()
     while ready:
         _, key = heapq.heappop(ready)
-        done.add(key)
         yield steps[key]
-        for other, needs in waiting.items():
-            if key in needs:
-                needs.discard(key)
-                if not needs and other not in done:
-                    heapq.heappush(ready, (steps[other].rank, other))
+        for other in after[key]:
+            waiting[other].discard(key)
+            if not waiting[other]:
+                heapq.heappush(ready, (steps[other].rank, other))
 
 
 def _reaches(steps: dict[str, WorkStep], start: str, target: str) -> bool:
@@ -197,6 +200,21 @@ def _drain(design: Design) -> Iterable[WorkStep]:
         )  # fmt: skip
 
 
+def _take_off(design: Design) -> Iterable[WorkStep]:
+    """What goes comes off its wall once it is dry and dead."""
+    drains = [Need(f"drain:{level}", "it is full of water") for level in _level_ids(design)]
+    for station in design.job.stations:
+        if station.state != "remove" or station.kind == "stub":
+            continue
+        heavy = _heavy(station)
+        yield WorkStep(
+            f"off:{station.id}", "take off", f"Take {station.id} off", station.name or station.kind, (Need("isolate", "it is live"), *drains),
+            rates(design)["take off"], (1.5,), "pipes left clean and capped, stubs made good at the floor",
+            ("Gas is disconnected by the licensed person." if station.kind == "boiler" else "") + (" Over 25 kg: two people." if heavy else ""),
+            ("wrenches", "pipe cutter", "caps", "tub"), (), 2 if heavy else 1,
+        )  # fmt: skip
+
+
 def _hang(design: Design) -> Iterable[WorkStep]:
     names = {"boiler": "Hang the boiler", "emitter": "Hang", "cylinder": "Set the cylinder"}
     levels = _level_ids(design)
@@ -204,12 +222,24 @@ def _hang(design: Design) -> Iterable[WorkStep]:
     for station in design.job.stations:
         if station.state != "new" or station.kind in ("stub", "tundish"):
             continue
+        if station.data.loop_m:
+            metres = station.data.loop_m
+            yield WorkStep(
+                f"hang:{station.id}", "hang", f"Lay the loop of {station.id}", f"{station.name or station.level}, {metres:.0f} m", tuple(drains),
+                round(rates(design)["lay loop"] * metres, 1), (2, 2.0, levels.index(station.level) if station.level in levels else 0),
+                "no joint in the floor; under pressure while the screed goes on", "", ("decoiler", "tacker", "edge strip"), (f"{metres:.0f} m of pipe off the coil",),
+            )  # fmt: skip
+            continue
         rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
         heavy = _heavy(station)
         title = f"{names.get(station.kind, 'Fit')} {station.id}"
         order = 0.0 if station.kind == "boiler" else 1.0
+        old = [
+            Need(f"off:{other.id}", "the old one hangs there") for other in design.job.stations
+            if other.state == "remove" and other.kind == station.kind and other.level == station.level
+        ]  # fmt: skip
         yield WorkStep(
-            f"hang:{station.id}", "hang", title, f"{station.id}, {station.name or station.level}", tuple(drains), rate, (2, order, levels.index(station.level) if station.level in levels else 0),
+            f"hang:{station.id}", "hang", title, f"{station.id}, {station.name or station.level}", (*drains, *old), rate, (2, order, levels.index(station.level) if station.level in levels else 0),
             "", "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""), ("level", "drill", "cable detector"),
             (f"{station.kind} {station.name}".strip(), "fixings for the wall"), 2 if heavy else 1,
         )  # fmt: skip
@@ -227,9 +257,22 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         Need(f"drain:{level}", "a pipe with water in it will not solder, and floods when cut")
         for level in _level_ids(design)
     ]
+    joints_of: dict[str, list[Joint]] = {}
+    for joint in design.fitted.joints.values():
+        joints_of.setdefault(joint.run, []).append(joint)
+    pieces_of: dict[str, list[Piece]] = {}
+    for piece in design.fitted.pieces.values():
+        pieces_of.setdefault(piece.run, []).append(piece)
+    order = chosen(design.job, BOILER_PIPES)[0].acts
     for number, run in enumerate(design.job.runs):
         if run.state != "new":
             continue
+        at_boiler = any(
+            (end := design.job.station(split_anchor(anchor)[0])) and end.kind == "boiler"
+            for anchor in (run.start, run.finish)
+        )
+        turn = order.index(run.role) if at_boiler and run.role in order else len(order)
+        gas = run.role == "gas" and bool(order) and at_boiler
         needs = [*drains, Need("isolate", "power, gas and water are safe before anyone cuts")]
         for anchor in (run.start, run.finish):
             owner, name = split_anchor(anchor)
@@ -238,24 +281,17 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         parent = split_anchor(run.start)[0]
         if design.job.run(parent):
             needs.append(Need(f"pipe:{parent}", f"{run.id} starts on {parent}"))
-        joints = [joint for joint in design.fitted.joints.values() if joint.run == run.id]
+        joints = joints_of.get(run.id, [])
         minutes = sum(table.get(f"joint {joint.method}", table["joint other"]) for joint in joints)
-        for piece in design.fitted.pieces.values():
-            if piece.run == run.id:
-                rate = table[
-                    "metre open"
-                    if piece.place in OPEN_PLACES
-                    else "metre loft"
-                    if piece.place == "loft"
-                    else "metre floor"
-                ]
-                minutes += rate * piece.centre_mm / 1000
+        for piece in pieces_of.get(run.id, []):
+            kind = "open" if piece.place in OPEN_PLACES else "loft" if piece.place == "loft" else "floor"
+            minutes += table[f"metre {kind}"] * piece.centre_mm / 1000
         methods = sorted({joint.method for joint in joints if joint.method})
         flame = "capillary" in methods
-        length = length_text(sum(design.pipework.runs[run.id].lengths.values()), design.job.pace_unit, with_unit=True)
+        length = length_text(design.pipework.runs[run.id].length_mm, design.job.pace_unit, with_unit=True)
         yield WorkStep(
-            f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, number),
-            "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
+            f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, turn, number) if order else (3, number),
+            "tightness test of the gas, by the licensed person, before the next pipe is made" if gas else "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
             ("pipe cutter", "tape", *sorted({tool for method in methods for tool in _TOOLS.get(method, ())})),
             (f"{len(joints)} joints", str(run.pipe)),
         )  # fmt: skip
@@ -333,4 +369,13 @@ def _finish(design: Design) -> Iterable[WorkStep]:
         )  # fmt: skip
 
 
-_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (_isolate, _drain, _hang, _pipe, _prove, _bleed, _finish)
+_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (
+    _isolate,
+    _drain,
+    _take_off,
+    _hang,
+    _pipe,
+    _prove,
+    _bleed,
+    _finish,
+)

@@ -7,7 +7,27 @@ from dataclasses import dataclass, field
 from typing import Any
 
 KINDS = ("joint", "step", "test", "note")
-JOINT_FIELDS = ("made", "mark_seen", "dry")
+JOINT_FIELDS = ("made", "mark_seen", "dry", "insert", "locked", "olive", "witness", "jaw")
+# what a hand and an eye check of a joint before it is put under pressure, beside that it is made; by method
+CHECKS: dict[str, tuple[str, ...]] = {
+    "capillary": (), "braze": (), "compression": ("mark_seen", "olive"), "compression-plastic": ("insert", "olive"), "push-fit": ("mark_seen", "locked"), "push-fit-metal": ("mark_seen",),
+    "press": ("mark_seen", "jaw"), "press-mlc": ("witness", "jaw"), "expansion": ("mark_seen",),
+}  # fmt: skip
+CHECK_WORDS = {
+    "mark_seen": "Mark seen",
+    "insert": "Insert in",
+    "locked": "Collet locked",
+    "olive": "Olive right",
+    "witness": "Seen in window",
+    "jaw": "Jaw matches",
+}
+
+
+def checks_of(method: str, pipe: str) -> tuple[str, ...]:
+    """The checks of a joint; plastic always takes an insert."""
+    found = CHECKS.get(method, ())
+    plastic = pipe.split()[0] in ("pb-m", "pexa") if pipe else False
+    return ("insert", *found) if plastic and method.startswith("push-fit") else found
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +56,11 @@ class JointState:
     dry: tuple[bool, str, str] | None = None
     method: str = ""
     pipe: str = ""
+    insert: tuple[bool, str, str] | None = None
+    locked: tuple[bool, str, str] | None = None
+    olive: tuple[bool, str, str] | None = None
+    witness: tuple[bool, str, str] | None = None
+    jaw: tuple[bool, str, str] | None = None
 
     def yes(self, name: str) -> bool:
         found: tuple[bool, str, str] | None = getattr(self, name)
@@ -55,9 +80,7 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
                 values[name] = (record.body[name], record.by_role, record.made_at)
         method = str(record.body.get("method") or old.method)
         pipe = str(record.body.get("pipe") or old.pipe)
-        found[record.key] = JointState(
-            record.key, old.label, values["made"], values["mark_seen"], values["dry"], method, pipe
-        )
+        found[record.key] = JointState(record.key, old.label, method=method, pipe=pipe, **values)
     return found
 
 

@@ -2,15 +2,23 @@
 import {startPage} from "./page.js";
 import {startDrawing} from "./drawing.js";
 import {startLine} from "./line.js";
+import {startLegs} from "./legs.js";
+import {startPlan} from "./plan.js";
 import {startChips} from "./chips.js";
 import {startKeys} from "./keys.js";
 import {startChoices} from "./choices.js";
 import {startSite} from "./site.js";
+import {startFinder} from "./finder.js";
+import {startSimulator} from "./sim.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
 const line = startLine(page, drawing);
 startChips(page, line);
+startLegs(page, drawing, line);
 startChoices(page, drawing);
+startPlan(page);
 startSite(page);
+startFinder();
+startSimulator(page);
 startKeys(page, drawing, line);

@@ -10,7 +10,15 @@ export function startChoices(page) {
       // every length on the page changes its face, so the page is drawn anew
       page.edit([{do: "set_job", pace_unit: target.value}]).then((stored) => stored && location.reload()).catch(failed);
     }
-    if (target.dataset.topic) page.edit([{do: "choose", topic: target.dataset.topic, option: target.value}]).catch(failed);
+    if (target.id === "joint-method") {
+      const override = {target: target.dataset.target, field: "method", value: target.value, reason: "chosen on the card"};
+      page.edit([{do: "put_override", override}]).then((stored) => stored && location.reload()).catch(failed);
+    }
+    if (target.dataset.runState) page.edit([{do: "set_state", run: target.dataset.runState, state: target.value}]).catch(failed);
+    if (target.dataset.topic) {
+      const then = (stored) => stored && target.dataset.then === "reload" && location.reload();
+      page.edit([{do: "choose", topic: target.dataset.topic, option: target.value}]).then(then).catch(failed);
+    }
   });
   document.addEventListener("submit", (event) => {
     const form = event.target.closest("form.waive");

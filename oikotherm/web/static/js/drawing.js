@@ -26,10 +26,11 @@ class Drawing {
     return this.sheet.querySelector("svg");
   }
 
-  /** Put other SVG text in place, for a ghost, keeping pan and zoom. */
+  /** Put other SVG text in place, for a ghost, keeping pan and zoom; who has drawn on it draws again. */
   show(html) {
     this.sheet.innerHTML = html;
     this.apply();
+    this.sheet.dispatchEvent(new Event("drawn"));
   }
 
   /** Show the part of the sheet that pan and zoom ask for; labels keep their size. */
@@ -108,16 +109,24 @@ class Drawing {
     await this.refresh();
   }
 
+  /** Lines of measure on or off. */
+  toggleDims(button = document.querySelector("[data-act=dims]")) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    button.setAttribute("aria-pressed", String(on));
+    return this.project({dims: on ? "on" : "off"});
+  }
+
   turn() {
     return this.project({turns: (Number(this.view.turns) + 1) % 4});
   }
 
   /** Fetch the drawing anew for the present size and projection. */
   async refresh() {
+    const asked = (this.asked = (this.asked ?? 0) + 1);
     const response = await fetch(this.page.url("drawing"), {headers: {Accept: "application/json"}}).catch(() => null);
     if (!response?.ok) return;
     const answer = await response.json();
-    this.show(answer.fragments.drawing);
+    if (asked === this.asked) this.show(answer.fragments.drawing);
   }
 
   /** Tell the server how large the sheet is; redraw if it drew for another size. */
@@ -158,10 +167,15 @@ export function startDrawing(page) {
   const sheet = document.getElementById("sheet");
   if (!sheet || !page.isJob) return null;
   const drawing = new Drawing(page, sheet);
-  document.querySelector(".tools").addEventListener("click", (event) => {
+  document.querySelector(".tools.more").addEventListener("change", (event) => {
+    const {filter} = event.target.dataset;
+    if (filter) drawing.project({[filter]: event.target.value});
+  });
+  for (const bar of document.querySelectorAll(".tools")) bar.addEventListener("click", (event) => {
     const button = event.target.closest("button");
     if (!button) return;
     if (button.dataset.view) drawing.project({view: button.dataset.view, turns: button.dataset.view === "iso" ? drawing.view.turns : 0});
+    if (button.dataset.act === "dims") drawing.toggleDims(button);
     const acts = {turn: () => drawing.turn(), fit: () => drawing.fit(), in: () => drawing.zoomBy(STEP), out: () => drawing.zoomBy(1 / STEP)};
     acts[button.dataset.act]?.();
   });

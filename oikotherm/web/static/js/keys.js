@@ -18,6 +18,8 @@ export function startKeys(page, drawing, line) {
     "[": neighbour(-1),
     "]": neighbour(1),
     f: () => drawing?.fit(),
+    d: () => drawing?.toggleDims(),
+    g: () => document.getElementById("sheet")?.focus(),
     t: () => drawing?.turn(),
     "+": () => drawing?.zoomBy(1.25),
     "-": () => drawing?.zoomBy(0.8),

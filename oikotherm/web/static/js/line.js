@@ -72,15 +72,38 @@ class Line {
   }
 
   /** Put a run on the line, or clear it for a new one. Text not sent stays with its run. */
-  open(run) {
+  open(run, keepFocus = false) {
     this.#name(run);
     this.input.value = localStorage.getItem(this.#draftKey()) ?? this.#lineOf(run);
     this.#fail(null);
     this.says.textContent = "";
     this.suggestions.replaceChildren();
     this.#markOpen();
-    this.input.focus();
+    if (!keepFocus) this.input.focus();
     this.#preview();
+  }
+
+  /** Add to the last leg of the line by walking, or begin one: what an arrow key on the drawing does. Lengths walked are not taped. */
+  walk(dir, step) {
+    const [whole, items, finish] = /^(.*?)(\s*->.*)?$/s.exec(this.input.value);
+    if (!whole.includes(":")) return false;
+    const last = new RegExp(`(^|[\\s:])${dir}(\\d+(?:\\.\\d+)?)\\?\\s*$`).exec(items);
+    const round = (value) => String(Math.round(value * 16) / 16);
+    const text = last
+      ? `${items.slice(0, last.index)}${last[1]}${dir}${round(Number(last[2]) + step)}?`
+      : `${items.trimEnd()} ${dir}${round(step)}?`;
+    this.input.value = text + (finish ?? "");
+    this.#typed();
+    return true;
+  }
+
+  /** Take the last leg that was walked off the line again. */
+  stepBack() {
+    const [, items, finish] = /^(.*?)(\s*->.*)?$/s.exec(this.input.value);
+    const shorter = items.replace(/\s+[A-Z]{1,2}[\d.]+\?\s*$/, "");
+    if (shorter === items) return;
+    this.input.value = shorter + (finish ?? "");
+    this.#typed();
   }
 
   focus() {
@@ -122,7 +145,7 @@ class Line {
     const where = answer.error?.where;
     const typing = Array.isArray(where) && where[1] >= caret && !/\s$/.test(text);
     this.#fail(typing ? null : answer.error);
-    this.#suggest(answer.suggestions);
+    this.#suggest(answer.suggestions, text);
   }
 
   /** Show what was refused under the line and mark its word; null clears both. */
@@ -146,7 +169,8 @@ class Line {
     this.mark.style.width = `${Math.max(widthOf(text.slice(0, Math.max(where[1], where[0] + 1)), style.font) - left, 6)}px`;
   }
 
-  #suggest(list) {
+  #suggest(list, text) {
+    this.suggestedFor = text;
     this.suggestions.replaceChildren(
       ...list.map((one) => {
         const button = document.createElement("button");
@@ -175,7 +199,15 @@ class Line {
   }
 
   #key(event) {
-    if (event.key === "ArrowDown" && this.suggestions.firstElementChild) {
+    const atEnd = this.input.selectionStart === this.input.value.length && this.input.selectionEnd === this.input.value.length;
+    if (event.key === "ArrowRight" && atEnd && this.suggestedFor === this.input.value && this.suggestions.firstElementChild) {
+      event.preventDefault();
+      this.#pick(this.suggestions.firstElementChild);
+    } else if (event.key === "ArrowRight" && !this.input.value) {
+      event.preventDefault();
+      this.input.value = "from ";
+      this.#typed();
+    } else if (event.key === "ArrowDown" && this.suggestions.firstElementChild) {
       event.preventDefault();
       this.suggestions.firstElementChild.focus();
     } else if (event.key === "Escape") {

@@ -73,6 +73,14 @@ class Page extends EventTarget {
     }
   }
 
+  /** Show parts of the page again that have come later than the page; nothing is said when they cannot be had. */
+  async fetchPart(path) {
+    const response = await fetch(this.url(path), {headers: {Accept: "application/json"}}).catch(() => null);
+    if (!response?.ok) return;
+    const answer = await response.json();
+    if (answer.rev === this.rev) this.take(answer);
+  }
+
   /** Put the server's parts in place of the old ones and move to its revision. */
   take(answer) {
     const focus = document.activeElement?.id;
@@ -129,7 +137,8 @@ export function startPage() {
   document.addEventListener("click", (event) => {
     const remedy = event.target.closest("[data-commands]");
     if (!remedy) return;
-    page.edit(JSON.parse(remedy.dataset.commands)).catch((error) => page.say(error.message, true));
+    const then = () => remedy.dataset.then === "reload" && location.reload();
+    page.edit(JSON.parse(remedy.dataset.commands)).then(then).catch((error) => page.say(error.message, true));
   });
   const toggle = document.getElementById("watch-toggle");
   const showWatch = (shown) => {

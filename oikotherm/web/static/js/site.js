@@ -69,7 +69,7 @@ function count(id, selector) {
 
 /** Wire Joints, Order and Prove. */
 export function startSite(page) {
-  if (!page.isJob || !["joints", "order", "prove"].includes(page.name)) return;
+  if (!page.isJob || !(["joints", "order", "prove"].includes(page.name) || document.querySelector(".role-field"))) return;
   const queue = new Queue(page);
   const role = document.getElementById("role");
   const remembered = localStorage.getItem("oikotherm:role");
@@ -77,6 +77,7 @@ export function startSite(page) {
   const myRole = () => document.getElementById("role")?.value ?? "site lead";
   const rememberRole = () => {
     localStorage.setItem("oikotherm:role", myRole());
+    for (const one of document.querySelectorAll(".role-field")) one.value = myRole();
     const field = document.getElementById("test-role");
     if (field) field.value = myRole();
   };
@@ -134,7 +135,18 @@ export function startSite(page) {
       words.hidden = false;
     }
   });
+  document.addEventListener("toggle", (event) => event.target.matches?.(".steps-list details") && event.target.open && fillMoves(event.target), true);
   window.addEventListener("offline", () => page.saved("no network", "lost"));
+}
+
+/** The steps a step may be put behind: filled in when its details are opened, a large plan has thousands. */
+function fillMoves(details) {
+  const own = details.closest("[data-key]").dataset.key;
+  const select = details.querySelector("form.move select");
+  if (!select || select.options.length) return;
+  for (const {dataset} of document.querySelectorAll(".steps-list [data-key]")) {
+    if (dataset.key !== own) select.add(new Option(dataset.label, dataset.key));
+  }
 }
 
 /** Readings typed and not yet kept survive the death of the tab; once the test is kept they are forgotten. */

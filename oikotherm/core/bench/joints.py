@@ -1,0 +1,238 @@
+"""calc mate, transition, recipe, identify."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any, Literal
+
+from pydantic import ConfigDict, Field
+
+from ..catalogue import End, ends, parse_end
+from ..errors import Refused
+from ..joints import finder
+from ..joints.finder import Answer, Ask, Chain, find
+from ..joints.identify import Candidate, identify_pipe, identify_thread
+from ..joints.mate import mate as judge
+from ..joints.recipe import Recipe
+from ..joints.recipe import recipe as write_recipe
+from ..practice import METAL_JOINING
+from ..quantity import Practice, parse
+from .registry import Input, Quantity, in_force, mm, tool
+
+Service = Literal["heating", "water", "gas"]
+END_WORDS = (
+    "as family, size, form and marks, such as cu-m 22 pipe, G 3/4 male flat, comp-cu 15 socket, flare-45 1/2 male"
+)
+ENDS = f"Ends:\n{(ends.__doc__ or '').split(chr(10) * 2, 1)[1].strip()}"
+
+
+def read_end(text: str, field: str) -> End:
+    """An end as said; a bare pipe such as cu-m 22 counts as its pipe end. Raises Refused."""
+    words = text.split()
+    if len(words) == 2 and words[0].lower() in in_force().systems:
+        text = f"{text} pipe"
+    end = parse_end(text, field)
+    if end.family in in_force().systems and in_force().pipe(end.family, end.size) is None:
+        sizes = ", ".join(in_force().sizes(end.family))
+        raise Refused(
+            field, text, f"a size of {end.family}: {sizes}", f"{end.family} {in_force().sizes(end.family)[0]} pipe"
+        )
+    return end
+
+
+class MateInput(Input):
+    a: str = Field(description=f"one end, {END_WORDS}")
+    b: str = Field(description="the other end")
+    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    concealed: bool = Field(default=False, description="behind a finish, where nobody can reach it (false)")
+    practice: Practice = Field(default="british", description="british, continental or north-american (british)")
+
+
+@tool(
+    "Do these ends fit",
+    "whether two ends make a lawful joint, with what, or why not",
+    {"a": "pb-m 22 pipe", "b": "comp-cu 22 socket", "service": "heating"},
+    ENDS,
+)
+def mate(said: MateInput) -> dict[str, Any]:
+    """{verdict: fits|with|refused, method, needs, why, text}. The order of the ends does not matter. Raises Refused."""
+    found = judge(read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.concealed, said.practice)
+    words = {"fits": "fits", "with": f"with {', '.join(found.needs)}", "refused": "refused"}[found.verdict]
+    return {
+        "verdict": found.verdict,
+        "method": found.method,
+        "needs": list(found.needs),
+        "why": found.why,
+        "text": f"{words}. {found.why}",
+    }
+
+
+class TransitionInput(Input):
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+    start: str = Field(alias="from", description=f"the end to start from, {END_WORDS}")
+    to: str = Field(description="the end to reach")
+    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    temp_c: Quantity | None = Field(
+        default=None, description="the hottest it becomes; C (heating 80, water 60, gas 20)"
+    )
+    pressure_bar: Quantity | None = Field(
+        default=None, description="the most it bears; bar (heating 3, water 6, gas 0.1)"
+    )
+    concealed: bool = Field(default=False, description="behind a finish (false)")
+    flame: bool = Field(default=True, description="whether a flame is allowed (true)")
+    undo: bool = Field(default=False, description="whether it must come apart again (false)")
+    near_heat: bool = Field(default=False, description="a boiler, heater outlet or flue stands at the start (false)")
+    tools: list[str] | None = Field(
+        default=None,
+        description="tools that are there: torch, press, press 22, press V 22, press-mlc 20, expander, flaring set, threader (all)",
+    )
+    via: str = Field(default="", description="a family of parts it must pass, such as gas-connector")
+    practice: Practice = Field(default="british", description="british, continental or north-american (british)")
+    prefer: Literal["", "solder", "press", "compression", "push-fit"] = Field(
+        default="", description="the joint the house likes best: solder, press, compression or push-fit (by practice)"
+    )
+    at_most: int = Field(default=4, description="how many chains, 1 to 12 (4)", ge=1, le=12)
+
+
+def ask_of(said: TransitionInput, stock: dict[str, int] | None = None) -> Ask:
+    """The question as the finder takes it. Raises Refused."""
+    school = METAL_JOINING.option(said.prefer or METAL_JOINING.default[said.practice])
+    assert school is not None
+    order = (*school.acts, *(method for method in finder.SCHOOL if method not in school.acts))
+    return Ask(
+        read_end(said.start, "from"), read_end(said.to, "to"), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
+        None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5, said.concealed, said.flame, said.undo, said.near_heat,
+        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, tuple(sorted((stock or {}).items())),
+    )  # fmt: skip
+
+
+def chain_row(chain: Chain) -> dict[str, Any]:
+    """A chain as JSON."""
+    return {
+        "parts": [
+            {"part": link.part.id if link.part else "stub", "title": link.title, "enter": str(link.enter), "leave": str(link.leave), "length_mm": link.length_mm,
+             "source": link.part.source if link.part else "typ"}
+            for link in chain.links
+        ],
+        "joints": [{"a": joint.a, "b": joint.b, "method": joint.method, "needs": list(joint.needs), "why": joint.why} for joint in chain.joints],
+        "score": chain.score, "because": list(chain.because), "bore_mm": None if chain.bore_mm is None else round(chain.bore_mm, 2), "length_mm": chain.length_mm,
+        "undone": chain.undone,
+    }  # fmt: skip
+
+
+def answer_text(answer: Answer) -> str:
+    """The answer in one line: the best chain and what speaks for it, or why there is none."""
+    if answer.chains:
+        best = answer.chains[0]
+        words = " + ".join(link.title for link in best.links) or "straight into each other"
+        return f"{words}: {'; '.join(best.because)}"
+    return f"No lawful way. {' '.join(answer.rejected[0].reasons) if answer.rejected else ''}".strip()
+
+
+@tool(
+    "Transition finder",
+    "which parts take one end to another, lawfully, ranked; and why others fail",
+    {
+        "from": "cu-m 22 pipe",
+        "to": "pb-m 22 pipe",
+        "service": "heating",
+        "temp_c": 75,
+        "flame": False,
+        "concealed": True,
+    },
+    ENDS,
+)
+def transition(said: TransitionInput) -> dict[str, Any]:
+    """{chains: [{parts, joints, score, because, bore_mm, length_mm, undone}], rejected: [{parts, reason, ...}], text}. Raises Refused."""
+    answer = find(ask_of(said))
+    rejected = [{**chain_row(chain), "reason": " ".join(chain.reasons)} for chain in answer.rejected]
+    text = answer_text(answer)
+    return {"chains": [chain_row(chain) for chain in answer.chains], "rejected": rejected, "text": text}
+
+
+def recipe_text(found: Recipe) -> str:
+    """A recipe in one line."""
+    return f"{found.title} on {found.pipe}: {len(found.prep) + len(found.steps)} steps"
+
+
+class RecipeInput(Input):
+    method: str = Field(
+        description="capillary, braze, compression, compression-plastic, push-fit, push-fit-metal, press, press-mlc, expansion, flare, thread, union, washer, tail, csst, connector, dielectric or slip"
+    )
+    pipe: str = Field(description="the pipe, such as cu-m 15, or for a threaded part its end, such as R 3/4 male")
+    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    practice: Practice = Field(default="british", description="british, continental or north-american (british)")
+    choices: dict[str, str] = Field(default={}, description='House practice by topic, such as {"flux": "both"}')
+
+
+@tool(
+    "Joint recipe",
+    "how a joint is made and proved, by the school of the house",
+    {"method": "capillary", "pipe": "cu-m 15", "service": "water"},
+)
+def recipe(said: RecipeInput) -> dict[str, Any]:
+    """{title, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}. Raises Refused."""
+    found = write_recipe(
+        in_force(), said.method, read_end(said.pipe, "pipe"), said.service, said.practice, said.choices
+    )
+    lines = {
+        name: [line.text for line in getattr(found, name)]
+        for name in ("prep", "steps", "proof", "quantities", "cautions", "limits")
+    }
+    return {
+        "title": found.title, "method": found.method, "pipe": found.pipe, "steps": [*lines["prep"], *lines["steps"]], "quantities": lines["quantities"], "tools": list(found.tools),
+        "proof": lines["proof"], "cautions": lines["cautions"], "limits": lines["limits"], "faults": [asdict(fault) for fault in found.faults], "undone": found.undone,
+        "school": [{"topic": topic, "chosen": chosen, "others": others} for topic, chosen, others in found.school],
+        "insertion_mm": found.insertion_mm, "text": recipe_text(found),
+    }  # fmt: skip
+
+
+class IdentifyInput(Input):
+    od: Quantity | None = Field(
+        default=None, description="outside diameter of a pipe by calliper; mm, or text with a unit"
+    )
+    round: Quantity | None = Field(
+        default=None, description="length of a string once round a pipe; mm, or text with a unit"
+    )
+    material: str = Field(default="", description="copper, plastic, multilayer, steel, galvanised or stainless")
+    year: int | None = Field(default=None, description="about when it was laid")
+    thread: Quantity | None = Field(
+        default=None, description="diameter over the threads, of a female between them; mm, or text with a unit"
+    )
+    threads_per_inch: float | None = Field(default=None, description="threads counted on one inch, 8 to 30")
+    female: bool = Field(default=False, description="a female thread (false)")
+    taper: bool | None = Field(default=None, description="whether it tapers; leave out when not known")
+    angle_deg: float | None = Field(default=None, description="angle of the gauge that fits, 55 or 60")
+    practice: Practice | Literal[""] = Field(
+        default="", description="where it is: british, continental or north-american"
+    )
+
+
+def candidate_row(one: Candidate) -> dict[str, Any]:
+    return asdict(one)
+
+
+@tool(
+    "What is this pipe, what is this thread",
+    "candidates from what a hand can measure, and how to tell them apart",
+    {"od": 22.1, "material": "copper"},
+)
+def identify(said: IdentifyInput) -> dict[str, Any]:
+    """{candidates: [{end, title, confidence, off_mm, why, tell}], text}. A pipe by od or round, a thread by thread or threads per inch. Raises Refused."""
+    if said.od is not None or said.round is not None:
+        if said.thread is not None or said.threads_per_inch is not None:
+            raise Refused("thread", "a pipe and a thread", "measures of one of them", '{"od": 22.1}')
+        found = identify_pipe(
+            in_force(), None if said.od is None else mm(said.od, "od"), None if said.round is None else mm(said.round, "round"), said.material, said.year, said.practice
+        )  # fmt: skip
+    else:
+        found = identify_thread(
+            None if said.thread is None else mm(said.thread, "thread"), said.threads_per_inch, said.female, said.taper, said.angle_deg
+        )  # fmt: skip
+    text = (
+        f"{found[0].title} ({found[0].confidence:.0%})"
+        if found
+        else "Nothing in the catalogue is of that size: measure again at another spot."
+    )
+    return {"candidates": [candidate_row(one) for one in found], "text": text}

@@ -1,0 +1,119 @@
+"""The fitting book: what a fitter measured on his own fittings and bender, laid over the catalogue. Measured beats typical.
+
+A row names what it measures: `socket cu 22 capillary` (insertion_mm, z_mm), `thread npt 3/4` (made_up_mm, a_mm),
+`bender cu-m 15` (radius_mm), `device iso cu 22` (reach_mm), `kit adaptor-22x3/4` (reach_in_mm, reach_out_mm),
+`part mlc-male-20x1/2` (gap_mm).
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..errors import Refused, nearest
+from .loader import Catalogue
+
+FIELDS = {
+    "socket": {"insertion_mm": ("insertion_mm", "insertion_source"), "z_mm": ("elbow_z_mm", "z_source")},
+    "thread": {"made_up_mm": ("made_up_mm", "thread_source"), "a_mm": ("elbow_a_mm", "fitting_source")},
+    "bender": {"radius_mm": ("radius_mm", "source")},
+    "device": {"reach_mm": ("reach_mm", "source")},
+    "kit": {"reach_in_mm": ("reach_in_mm", "source"), "reach_out_mm": ("reach_out_mm", "source")},
+    "part": {"gap_mm": ("", "")},
+}
+
+
+@dataclass(frozen=True, slots=True)
+class BookRow:
+    """One measure of the fitting book. on: when, as written."""
+
+    part: str
+    field: str
+    value: float
+    on: str = ""
+
+
+_KEPT: dict[tuple[int, tuple[BookRow, ...]], tuple[Catalogue, Catalogue]] = {}
+
+
+def overlay(catalogue: Catalogue, rows: Iterable[BookRow]) -> Catalogue:
+    """The catalogue with measured figures over its own; rows that name nothing in it are left out. The same rows give the same object."""
+    kept = tuple(sorted(rows, key=lambda row: (row.part, row.field)))
+    if not kept:
+        return catalogue
+    key = (id(catalogue), kept)
+    if key not in _KEPT:
+        if len(_KEPT) > 32:
+            _KEPT.clear()
+        _KEPT[key] = (catalogue, _laid(catalogue, kept))
+    return _KEPT[key][1]
+
+
+def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
+    tables: dict[str, dict[Any, Any]] = {
+        "socket": dict(catalogue.sockets), "thread": dict(catalogue.threads), "bender": dict(catalogue.bends), "device": dict(catalogue.devices), "kit": dict(catalogue.kits),
+    }  # fmt: skip
+    gaps = dict(catalogue.gaps)
+    for row in rows:
+        kind, _, rest = row.part.partition(" ")
+        if kind == "part":
+            gaps[rest] = row.value
+            continue
+        table = tables.get(kind, {})
+        target = _target(kind, rest)
+        found = table.get(target)
+        if found is None or row.field not in FIELDS[kind]:
+            continue
+        field, source = FIELDS[kind][row.field]
+        table[target] = replace(found, **{field: row.value, source: f"measured {row.on}".strip()})
+    mark = hashlib.sha256(repr((catalogue.mark, rows)).encode()).hexdigest()[:12]
+    return replace(
+        catalogue, sockets=tables["socket"], threads=tables["thread"], bends=tables["bender"], devices=tables["device"], kits=tables["kit"], gaps=gaps, mark=mark
+    )  # fmt: skip
+
+
+def _target(kind: str, rest: str) -> Any:
+    words = tuple(rest.split())
+    return rest if kind == "kit" else words
+
+
+def book_row(catalogue: Catalogue, part: str, field: str, value_mm: float, on: str = "") -> BookRow:
+    """A row as a fitter says it, looked up. Raises Refused for what the catalogue does not know, or a measure out of 0 to 2000 mm."""
+    part = " ".join(part.split())
+    kind, _, rest = part.partition(" ")
+    if kind not in FIELDS:
+        raise Refused("part", part, f"what was measured: {', '.join(FIELDS)}, then which", "socket cu 22 capillary")
+    if field not in FIELDS[kind]:
+        raise Refused("field", field, f"of a {kind}: {' or '.join(FIELDS[kind])}", next(iter(FIELDS[kind])))
+    if not 0 <= value_mm <= 2000:
+        raise Refused("value", value_mm, "0 to 2000 mm", "16.2")
+    from .parts import parts
+
+    known = {
+        "socket": {" ".join(key) for key in catalogue.sockets}, "thread": {" ".join(key) for key in catalogue.threads}, "bender": {" ".join(key) for key in catalogue.bends},
+        "device": {" ".join(key) for key in catalogue.devices}, "kit": set(catalogue.kits), "part": set(parts(catalogue)),
+    }[kind]  # fmt: skip
+    if rest not in known:
+        raise Refused("part", part, f"a {kind} such as {nearest(rest, sorted(known))}", f"{kind} {sorted(known)[0]}")
+    return BookRow(part, field, round(value_mm, 3), on)
+
+
+def said_mm(catalogue: Catalogue, row: BookRow) -> float | None:
+    """What the catalogue itself says of a row's measure [mm]."""
+    kind, _, rest = row.part.partition(" ")
+    if kind == "part":
+        from .parts import parts
+
+        found = parts(catalogue).get(rest)
+        return found.gap_mm if found else None
+    table: dict[Any, Any] = {
+        "socket": catalogue.sockets,
+        "thread": catalogue.threads,
+        "bender": catalogue.bends,
+        "device": catalogue.devices,
+        "kit": catalogue.kits,
+    }[kind]  # type: ignore[assignment]
+    found = table.get(_target(kind, rest))
+    return getattr(found, FIELDS[kind][row.field][0]) if found else None

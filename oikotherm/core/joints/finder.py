@@ -1,0 +1,568 @@
+"""The transition finder: which chain of parts takes one end to another, lawfully, with the tools that are there.
+
+A chain is a path over ends: from the open end one joint leads into a part, and the part's other end is open next. Paths are
+searched best first with the least number of parts still to come as a lower bound (A*, Hart, Nilsson and Raphael 1968).
+"""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import math
+from collections import Counter, deque
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+
+from ..catalogue import Catalogue, End, standard
+from ..catalogue.parts import Part, end_bore_mm, end_limits, end_od_mm, insertion_mm, parts
+from ..errors import Refused
+from .mate import COPPER, PLASTIC, Mate, fit, mate
+
+JOINT_COST, PRICE_COST, STOCK_GAIN, BORE_COST = 10.0, 1.0, 4.0, 12.0
+RANK_COST = 2.5  # for each place a method stands lower in the school's list
+MOST_PARTS = 6
+BETWEEN_MM = 20.0  # typ: bare pipe of a stub between the mouths of two fittings
+HEAT_AWAY_MM = {"british": 500.0, "continental": 500.0, "north-american": 450.0}
+STUB_CODES = ("cu-m", "cu-l", "cu-soft", "pb-m", "pexa", "mlc", "fe-press")
+SCHOOL = ("capillary", "press", "compression", "push-fit", "push-fit-metal")
+SERVICES = ("heating", "water", "gas")
+USUAL = {"heating": (80.0, 3.0), "water": (60.0, 6.0), "gas": (20.0, 0.1)}  # typ: hottest [C], highest pressure [bar]
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What is wanted. temp_c and pressure_bar as they can become, None for what is usual for the service (USUAL); near_heat: a boiler, heater or flue stands at the start.
+
+    flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all (torch, press,
+    press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass, such as
+    gas-connector; preferred: the school's joint methods, first choice first; stock: part id -> pieces on the van.
+    """
+
+    start: End
+    goal: End
+    service: str = "heating"
+    temp_c: float | None = None
+    pressure_bar: float | None = None
+    concealed: bool = False
+    flame: bool = True
+    undo: bool = False
+    near_heat: bool = False
+    tools: frozenset[str] | None = None
+    at_most: int = 4
+    via: str = ""
+    practice: str = "british"
+    preferred: tuple[str, ...] = SCHOOL
+    stock: tuple[tuple[str, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A part in a chain, the way round it stands; part None: a stub of pipe, stub_mm long to cut."""
+
+    part: Part | None
+    enter: End
+    leave: End
+    title: str
+    stub_mm: float = 0.0
+
+    @property
+    def length_mm(self) -> float:
+        """From its first stop, face or seat to its last [mm]."""
+        return self.stub_mm if self.part is None else self.part.gap_mm or 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class ChainJoint:
+    """One joint of a chain: what meets what, how, with what."""
+
+    a: str
+    b: str
+    method: str
+    needs: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """A way from the start to the goal. score: lower is better; because: what speaks for it; reasons: what forbids it (when it
+    is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of the goal."""
+
+    links: tuple[Link, ...]
+    joints: tuple[ChainJoint, ...]
+    score: float
+    because: tuple[str, ...]
+    reasons: tuple[str, ...]
+    bore_mm: float | None
+    length_mm: float
+    undone: bool
+    in_stock: int
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """The best chains, and the best of those that were rejected, with the reasons."""
+
+    chains: tuple[Chain, ...]
+    rejected: tuple[Chain, ...]
+
+
+def find(ask: Ask, catalogue: Catalogue | None = None) -> Answer:
+    """The chains for a question, best first. Raises Refused for a service or number out of range."""
+    if ask.service not in SERVICES:
+        raise Refused("service", ask.service, f"one of {', '.join(SERVICES)}", "heating")
+    if not 1 <= ask.at_most <= 12:
+        raise Refused("at_most", ask.at_most, "a number from 1 to 12", "4")
+    temp_c, pressure_bar = USUAL[ask.service]
+    ask = replace(
+        ask,
+        temp_c=temp_c if ask.temp_c is None else ask.temp_c,
+        pressure_bar=pressure_bar if ask.pressure_bar is None else ask.pressure_bar,
+    )
+    assert ask.temp_c is not None and ask.pressure_bar is not None
+    if not -30 <= ask.temp_c <= 400 or not 0 <= ask.pressure_bar <= 50:
+        raise Refused("temp_c", f"{ask.temp_c:g} C, {ask.pressure_bar:g} bar", "-30 to 400 C and 0 to 50 bar", "80")
+    catalogue = catalogue or standard()
+    families = {part.family for part in parts(catalogue).values()}
+    if ask.via and ask.via not in families:
+        from ..errors import nearest
+
+        raise Refused("via", ask.via, f"a family of parts such as {nearest(ask.via, families)}", "gas-connector")
+    graph = _graph(catalogue)
+    strict = tuple(_Search(graph, ask, strict=True).run(ask.at_most))
+    taken = {tuple(link.title for link in chain.links) for chain in strict}
+    loose = [
+        chain
+        for chain in _Search(graph, ask, strict=False).run(24)
+        if chain.reasons and tuple(link.title for link in chain.links) not in taken
+    ]
+    # what fits but is not allowed tells more than what does not fit
+    loose.sort(key=lambda chain: (any(not joint.method for joint in chain.joints), len(chain.reasons), chain.score))
+    return Answer(strict, tuple(loose[: min(ask.at_most, 4)]))
+
+
+# --- the graph of ends ---------------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Graph:
+    """Oriented parts and stubs by the end they are entered at, and which ends go together, found when asked for."""
+
+    catalogue: Catalogue
+    enters: dict[End, list[Link]] = field(default_factory=dict)
+    tokens: dict[tuple[object, ...], list[End]] = field(default_factory=dict)
+    partners: dict[End, list[tuple[End, Mate]]] = field(default_factory=dict)
+    far: dict[End, dict[End, int]] = field(default_factory=dict)
+    judged: dict[tuple[End, End, str, bool, str], Mate] = field(default_factory=dict)
+
+    def partners_of(self, end: End) -> list[tuple[End, Mate]]:
+        """Ends of parts that meet this end, or seem to, with the verdict."""
+        found = self.partners.get(end)
+        if found is None:
+            near = dict.fromkeys(
+                other for token in _tokens(self.catalogue, end) for other in self.tokens.get(token, ())
+            )
+            pairs = ((other, fit(self.catalogue, end, other)) for other in near)
+            found = [(other, verdict) for other, verdict in pairs if verdict.verdict != "refused" or verdict.tempting]
+            self.partners[end] = found
+        return found
+
+    def mate(self, a: End, b: End, ask: Ask) -> Mate:
+        key = (a, b, ask.service, ask.concealed, ask.practice)
+        found = self.judged.get(key)
+        if found is None:
+            if len(self.judged) > 100_000:
+                self.judged.clear()
+            found = self.judged[key] = mate(a, b, ask.service, ask.concealed, ask.practice, self.catalogue)
+        return found
+
+    def parts_to_go(self, goal: End) -> dict[End, int]:
+        """End -> the least number of parts that still stand between it and the goal, through pairs that fit."""
+        found = self.far.get(goal)
+        if found is not None:
+            return found
+        found = {}
+        waiting: deque[tuple[End, int]] = deque()
+        reached = {goal}
+        waiting.append((goal, 0))
+        while waiting:
+            end, steps = waiting.popleft()
+            for other, verdict in self.partners_of(end):
+                if verdict.verdict == "refused":
+                    continue
+                found.setdefault(other, steps)
+                for link in self.enters[other]:
+                    if link.leave not in reached:
+                        reached.add(link.leave)
+                        waiting.append((link.leave, steps + 1))
+        if len(self.far) > 200:
+            self.far.clear()
+        self.far[goal] = found
+        return found
+
+
+_GRAPHS: dict[int, _Graph] = {}
+
+
+def _graph(catalogue: Catalogue) -> _Graph:
+    found = _GRAPHS.get(id(catalogue))
+    if found is not None:
+        return found
+    graph = _Graph(catalogue)
+    for part in parts(catalogue).values():
+        if part.inline and "flue" not in part.services:
+            a, b = part.ends
+            graph.enters.setdefault(a, []).append(Link(part, a, b, part.title))
+            if a != b:
+                graph.enters.setdefault(b, []).append(Link(part, b, a, part.title))
+    for code, size in catalogue.pipes:
+        if code in STUB_CODES:
+            end = End(code, size, "pipe")
+            graph.enters.setdefault(end, []).append(Link(None, end, end, f"{code} {size} stub"))
+    for end in graph.enters:
+        for token in _tokens(catalogue, end):
+            graph.tokens.setdefault(token, []).append(end)
+    if len(_GRAPHS) > 6:
+        _GRAPHS.clear()
+    _GRAPHS[id(catalogue)] = graph
+    return graph
+
+
+def _tokens(catalogue: Catalogue, end: End) -> list[tuple[object, ...]]:
+    """What an end can be looked up by: two ends that meet share a token."""
+    found: list[tuple[object, ...]] = []
+    if end.form in ("pipe", "socket"):
+        od = end_od_mm(catalogue, end)
+        if od is not None:
+            base = round(od)
+            found += [("od", base + n) for n in ((-1, 0, 1) if end.form == "pipe" else (0,))]
+    if end.family in ("R", "Rp", "Rc", "G", "NPT", "fe-40", "fe-m", "galv"):
+        found.append(("thread", end.size))
+    if end.family == "flare-45" or end.family in COPPER:
+        found.append(("flare", end.size))
+    if end.family in ("csst", "union", "vent", "hose"):
+        found.append((end.family, end.size))
+    return found
+
+
+# --- the search -----------------------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _State:
+    """A partial chain: how far it has come and what it has done. side: base metal met since the last insulating part."""
+
+    cost: float
+    end: End
+    metal: str
+    side: str
+    undone: bool
+    passed: bool
+    shielded: bool
+    links: tuple[Link, ...]
+    joints: tuple[ChainJoint, ...]
+    reasons: tuple[str, ...]
+    bore: float | None
+
+
+class _Search:
+    def __init__(self, graph: _Graph, ask: Ask, *, strict: bool) -> None:
+        self.graph = graph
+        self.ask = ask
+        self.strict = strict
+        self.catalogue = graph.catalogue
+        self.stock = dict(ask.stock)
+        self.temp_c, self.pressure_bar = ask.temp_c or 0.0, ask.pressure_bar or 0.0
+        self.rank = {method: n * RANK_COST for n, method in enumerate(ask.preferred)}
+        bores = [bore for end in (ask.start, ask.goal) if (bore := end_bore_mm(self.catalogue, end))]
+        self.bore = min(bores) if bores else None
+        self.steps: dict[End, int | None] = {}
+
+    def run(self, most: int) -> Iterator[Chain]:
+        ask = self.ask
+        far = self.graph.parts_to_go(ask.goal)
+        metal = _metal_of(self.catalogue, ask.start)
+        first = _State(0.0, ask.start, metal, _side(metal, ""), False, not ask.via, not ask.near_heat, (), (), (), None)
+        ids = itertools.count()
+        heap: list[tuple[float, int, _State]] = [(0.0, next(ids), first)]
+        seen: dict[tuple[object, ...], int] = {}
+        told: list[_Mark] = []
+        given = pops = 0
+        last = math.inf  # nothing much worse than the best is worth telling
+        limit = most + 2 if self.strict else 4
+        while heap and given < most and pops < 3000:
+            bound, _, state = heapq.heappop(heap)
+            pops += 1
+            if bound > last:
+                return
+            if state.end is _DONE:
+                mark = self._mark(state)
+                if not any(_says_no_more(mark, one) for one in told):
+                    told.append(mark)
+                    given += 1
+                    last = min(last, 1.3 * state.cost + 20)
+                    yield self._chain(state)
+                continue
+            key = (state.end, state.undone, state.passed, state.shielded, state.side, bool(state.reasons))
+            seen[key] = seen.get(key, 0) + 1
+            if seen[key] > limit:
+                continue
+            done = self._close(state)
+            if done is not None:
+                heapq.heappush(heap, (done.cost, next(ids), done))
+            if len(state.links) >= MOST_PARTS:
+                continue
+            for enter, verdict in self.graph.partners_of(state.end):
+                if verdict.verdict == "refused" and (self.strict or state.links != ()):
+                    continue
+                for link in self.graph.enters[enter]:
+                    if state.links and (link.part is None) and state.links[-1].part is None:
+                        continue
+                    if link.part is not None and any(link.part is one.part for one in state.links):
+                        continue
+                    new = self._step(state, link)
+                    if new is None:
+                        continue
+                    to_go = self.steps.get(new.end, -1)
+                    if to_go == -1:
+                        to_go = self.steps[new.end] = self._steps(new.end, far)
+                    if to_go is None or len(new.links) + to_go > MOST_PARTS:
+                        continue
+                    heapq.heappush(heap, (new.cost + (to_go + 1) * JOINT_COST, next(ids), new))
+
+    def _mark(self, state: _State) -> _Mark:
+        """What sets a chain apart for a fitter: its joints, special parts, bore, and what is on the van."""
+        special = frozenset(mark for link in state.links if link.part for mark in link.part.marks & _SPECIAL)
+        return (
+            Counter([joint.method for joint in state.joints] + list(state.reasons)),
+            special,
+            state.bore or 0.0,
+            self._on_van(state),
+        )
+
+    def _on_van(self, state: _State) -> int:
+        return sum(bool(link.part and self.stock.get(link.part.id)) for link in state.links)
+
+    def _steps(self, end: End, far: dict[End, int]) -> int | None:
+        """The least number of parts still to come: 0 where the open end meets the goal."""
+        if fit(self.catalogue, end, self.ask.goal).verdict != "refused":
+            return 0
+        best: int | None = None
+        for other, verdict in self.graph.partners_of(end):
+            if verdict.verdict != "refused":
+                for link in self.graph.enters[other]:
+                    steps = far.get(link.leave)
+                    if steps is not None and (best is None or steps + 1 < best):
+                        best = steps + 1
+        return best
+
+    def _joint(self, state: _State, other: End, metal: str) -> tuple[ChainJoint, float, list[str]] | None:
+        """The joint of the open end with another, what it costs, and what forbids it."""
+        verdict = self.graph.mate(state.end, other, self.ask)
+        reasons: list[str] = []
+        if verdict.verdict == "refused":
+            if self.strict:
+                return None
+            reasons.append(verdict.why)
+        if verdict.method in ("capillary", "braze") and not self.ask.flame:
+            reasons.append("A flame is not allowed here.")
+        tool = _tool_missing(self.ask.tools, verdict.method, state.end, other)
+        if tool:
+            reasons.append(f"It takes {tool}, which is not on the van.")
+        if self.ask.service == "water" and {_side(metal, ""), state.side} == {"copper", "steel"}:
+            reasons.append("Copper on steel or zinc in fresh water: a dielectric or a brass valve stands between.")
+        if reasons and self.strict:
+            return None
+        cost = JOINT_COST + self.rank.get(verdict.method, 0.0)
+        if any("access" in need for need in verdict.needs) and not any(
+            "access" in need for one in state.joints for need in one.needs
+        ):
+            cost += 12.0
+        cost += 1.0 if verdict.verdict == "with" else 0.0
+        return ChainJoint(str(state.end), str(other), verdict.method, verdict.needs, verdict.why), cost, reasons
+
+    def _step(self, state: _State, link: Link) -> _State | None:
+        ask, part = self.ask, link.part
+        metal = part.metal if part else _metal_of(self.catalogue, link.enter)
+        made = self._joint(state, link.enter, metal)
+        if made is None:
+            return None
+        joint, cost, reasons = made
+        reasons += self._unfit(state, link, metal)
+        if reasons and self.strict:
+            return None
+        shield = ask.near_heat and part is None and metal in ("copper", "steel")
+        shielded = state.shielded or shield
+        stub_mm = 0.0
+        if part is None:
+            # the other insertion is taken as this one: the stub is cut when both are known
+            depth = insertion_mm(self.catalogue, state.end) or 0.0
+            stub_mm = round(
+                2 * depth + (HEAT_AWAY_MM[ask.practice] if shield and not state.shielded else BETWEEN_MM), 1
+            )
+            ends = (self.ask.start.family, self.ask.goal.family)
+            cost += 1.5 if link.enter.family in ends else 2.0 if link.enter.family in ("cu-m", "cu-l") else 8.0
+        else:
+            cost += part.price * PRICE_COST - (STOCK_GAIN if self.stock.get(part.id) else 0.0) + (part.k or 0.0)
+            if "valve" in part.marks and ask.via != part.family:
+                cost += 8.0  # a valve nobody asked for
+            if "connector" in part.marks and ask.via != part.family:
+                cost += 15.0
+            if part.shape == "union" or "slip" in part.ends[0].marks:
+                cost += 2.0  # dearer to make than what it replaces
+        bore = part.bore_mm if part else end_bore_mm(self.catalogue, link.enter)
+        if bore is not None and self.bore and bore < 0.92 * self.bore:
+            cost += BORE_COST * (1 - bore / self.bore)
+        bores = [one for one in (state.bore, bore) if one is not None]
+        undone = state.undone or self._undone(joint) or (part is not None and "undone" in part.marks)
+        insulating = part is not None and ("dielectric" in part.marks or "valve" in part.marks or metal == "plastic")
+        side = "" if insulating or metal == "plastic" else _side(metal, state.side)
+        return _State(
+            state.cost + cost + (9.0 if reasons else 0.0), link.leave, metal, side, undone, state.passed or (part is not None and part.family == ask.via), shielded,
+            (*state.links, Link(part, link.enter, link.leave, link.title, stub_mm)), (*state.joints, joint), (*state.reasons, *reasons), min(bores) if bores else None,
+        )  # fmt: skip
+
+    def _unfit(self, state: _State, link: Link, metal: str) -> list[str]:
+        """What forbids a part itself, whatever it is joined to."""
+        ask, part, reasons = self.ask, link.part, []
+        services = part.services if part else self.catalogue.systems[link.enter.family].services
+        if ask.service not in services:
+            reasons.append(f"{link.title[:1].upper()}{link.title[1:]} is not for {ask.service}.")
+        t_max, p_max = (part.t_max_c, part.p_max_bar) if part else end_limits()[link.enter.family][:2]
+        if t_max < self.temp_c:
+            reasons.append(
+                f"{link.title[:1].upper()}{link.title[1:]} bears {t_max:g} C, it becomes {self.temp_c:g} C (typ)."
+            )
+        if p_max < self.pressure_bar:
+            reasons.append(
+                f"{link.title[:1].upper()}{link.title[1:]} bears {p_max:g} bar, it becomes {self.pressure_bar:g} bar (typ)."
+            )
+        if part is not None and ask.concealed and part.marks & {"union", "connector", "dielectric"}:
+            reasons.append(f"A {part.title} behind a finish cannot be reached.")
+        soft = (
+            metal == "plastic"
+            or link.enter.family in (*PLASTIC, "mlc")
+            or (part is not None and "heat-sensitive" in part.marks)
+        )
+        if ask.near_heat and soft and not state.shielded:
+            reasons.append(f"Plastic starts {HEAT_AWAY_MM[ask.practice]:g} mm from the heat: a metal stub comes first.")
+        return reasons
+
+    def _undone(self, joint: ChainJoint) -> bool:
+        row = self.catalogue.methods.get(joint.method)
+        return bool(row and row.undone == "yes")
+
+    def _close(self, state: _State) -> _State | None:
+        """The state with its last joint made to the goal; None where that is not allowed (or, when loose, not even tempting)."""
+        ask, goal = self.ask, self.ask.goal
+        verdict = fit(self.catalogue, state.end, goal)
+        if verdict.verdict == "refused" and (self.strict or not verdict.tempting):
+            return None
+        metal = _metal_of(self.catalogue, goal)
+        made = self._joint(state, goal, metal)
+        if made is None:
+            return None
+        joint, cost, reasons = made
+        if ask.near_heat and not state.shielded and goal.family in (*PLASTIC, "mlc"):
+            reasons.append(f"Plastic starts {HEAT_AWAY_MM[ask.practice]:g} mm from the heat: a metal stub comes first.")
+        if ask.undo and not (state.undone or self._undone(joint)):
+            reasons.append("None of its joints comes apart again.")
+        if not state.passed:
+            reasons.append(f"It does not pass {ask.via}.")
+        if goal.family in end_limits() and end_limits()[goal.family][0] < self.temp_c:
+            reasons.append(f"{goal} bears {end_limits()[goal.family][0]:g} C, it becomes {self.temp_c:g} C (typ).")
+        if reasons and self.strict:
+            return None
+        undone = state.undone or self._undone(joint)
+        return _State(
+            state.cost + cost + (9.0 if reasons else 0.0), _DONE, metal, state.side, undone, state.passed, state.shielded, state.links, (*state.joints, joint), (*state.reasons, *reasons), state.bore,
+        )  # fmt: skip
+
+    def _chain(self, state: _State) -> Chain:
+        links = tuple(self._cut(state, n) for n in range(len(state.links)))
+        in_stock = self._on_van(state)
+        words = [f"{len(state.joints)} joint{'s' if len(state.joints) != 1 else ''}: {_methods(state.joints)}"]
+        if state.undone:
+            words.append("comes apart again")
+        elif not any(joint.method in ("thread",) for joint in state.joints):
+            words.append("permanent")
+        if in_stock:
+            words.append(f"{in_stock} of {sum(link.part is not None for link in links)} parts on the van")
+        if state.bore and self.bore and state.bore < 0.92 * self.bore:
+            words.append(f"bore falls to {state.bore:.1f} mm")
+        if any("access" in need for joint in state.joints for need in joint.needs):
+            words.append("behind an access panel")
+        return Chain(
+            links, state.joints, round(state.cost, 1), tuple(words), tuple(dict.fromkeys(state.reasons)), state.bore,
+            round(sum(link.length_mm for link in links), 2), state.undone, in_stock,
+        )  # fmt: skip
+
+    def _cut(self, state: _State, n: int) -> Link:
+        """A stub with the insertions of both its ends."""
+        link = state.links[n]
+        if link.part is not None:
+            return link
+        before = state.links[n - 1].leave if n else self.ask.start
+        after = state.links[n + 1].enter if n + 1 < len(state.links) else self.ask.goal
+        depths = (insertion_mm(self.catalogue, before) or 0.0) + (insertion_mm(self.catalogue, after) or 0.0)
+        free = link.stub_mm - 2 * (insertion_mm(self.catalogue, before) or 0.0)
+        return Link(None, link.enter, link.leave, link.title, round(free + depths, 1))
+
+
+_DONE = End("done", "", "")
+_SPECIAL = frozenset({"valve", "dielectric", "union", "undone", "connector"})
+_Mark = tuple[Counter[str], frozenset[str], float, int]
+
+
+def _says_no_more(mark: _Mark, before: _Mark) -> bool:
+    """Whether a chain only makes longer, or says again, what a better one already does."""
+    return before[0] <= mark[0] and before[1] == mark[1] and mark[2] < before[2] * 1.05 and mark[3] <= before[3]
+
+
+def _methods(joints: tuple[ChainJoint, ...]) -> str:
+    return ", ".join(dict.fromkeys(joint.method or "refused" for joint in joints))
+
+
+def _metal_of(catalogue: Catalogue, end: End) -> str:
+    """What an end is made of: copper, steel, galv, brass, plastic, or "" where it is not said."""
+    for mark in ("steel", "galv", "brass"):
+        if mark in end.marks:
+            return "steel" if mark == "galv" else mark
+    if end.family in COPPER:
+        return "copper"
+    if end.family in ("fe-40", "fe-m", "galv", "fe-press"):
+        return "steel"
+    if end.family in (*PLASTIC, "mlc"):
+        return "plastic"
+    return ""
+
+
+def _side(metal: str, before: str) -> str:
+    return metal if metal in ("copper", "steel") else before
+
+
+_TOOLS = {"capillary": "torch", "braze": "torch", "expansion": "expander", "flare": "flaring set"}
+
+
+def _tool_missing(tools: frozenset[str] | None, method: str, a: End, b: End) -> str:
+    """The tool a joint takes that is not owned; empty when it is there, or none is needed."""
+    if tools is None or not method:
+        return ""
+    owned = {word.lower() for word in tools}
+    size = a.size
+    if method in ("press", "press-mlc"):
+        marks = [
+            mark.removeprefix("contour-").lower() for end in (a, b) for mark in end.marks if mark.startswith("contour-")
+        ]
+        fits = {method, f"{method} {size}", *(f"press {mark} {size}" for mark in marks)}
+        fits |= {
+            f"press {letter} {size}"
+            for letter in (("v", "m") if method == "press" else ("th", "u", "h", "b", "f"))
+            if not marks
+        }
+        return "" if fits & owned else f"a press tool with a {size} jaw"
+    if method == "expansion":
+        return "" if {"expander", f"expander {size}"} & owned else f"an expander with a {size} head"
+    if method == "thread" and "pipe" in (a.form, b.form):
+        return "" if {"threader", f"threader {size}"} & owned else "a threader"
+    need = _TOOLS.get(method, "")
+    return "" if not need or need in owned else f"a {need}"

@@ -1,0 +1,374 @@
+"""Which two ends make a lawful joint, with what, and why not. Rules of the trade; sockets and their pipes in data/mating.csv.
+
+The verdict does not depend on which end is named first.
+"""
+
+from __future__ import annotations
+
+import csv
+import functools
+from dataclasses import dataclass, replace
+from importlib import resources
+from typing import Literal
+
+from ..catalogue import Catalogue, End, standard
+from ..catalogue.parts import end_od_mm, method_of
+from ..quantity import trim
+
+SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
+SLIDES_MM = 1.2  # a pipe this near to a socket's size slides in and fools the hand
+THREADS_PER_INCH = {"ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0}, "NPT": {"1/8": 27.0, "1/4": 18.0, "3/8": 18.0, "1/2": 14.0, "3/4": 14.0}}  # fmt: skip
+COPPER = ("cu-m", "cu-l", "cu-mm", "cu-k", "cu-old", "cu-soft")
+PLASTIC = ("pb-m", "pexa", "waste")
+
+
+@dataclass(frozen=True, slots=True)
+class Mate:
+    """What becomes of two ends. verdict: fits, with (what is in needs) or refused; method: the joint; why: one sentence.
+
+    tempting: refused, but it looks or starts as if it would go.
+    """
+
+    verdict: Literal["fits", "with", "refused"]
+    method: str
+    needs: tuple[str, ...]
+    why: str
+    tempting: bool = False
+
+
+def mate(
+    a: End, b: End, service: str = "heating", concealed: bool = False, practice: str = "british", catalogue: Catalogue | None = None
+) -> Mate:  # fmt: skip
+    """The verdict on joining two ends for a service (heating, water or gas), behind a finish or in reach."""
+    catalogue = catalogue or standard()
+    found = fit(catalogue, a, b)
+    if found.verdict == "refused":
+        return found
+    for end in (a, b):
+        system = catalogue.systems.get(end.family)
+        if system and service not in system.services:
+            return _no(_not_for(end, service))
+    unfit = _service(found, a, b, service, practice)
+    if unfit:
+        return replace(_no(unfit), method=found.method)
+    if concealed:
+        row = catalogue.methods.get(found.method)
+        lies = row.concealed.get(service, "no") if row else "no"
+        if lies == "no":
+            return replace(_no(_hidden(found.method, service, row.title if row else found.method)), method=found.method)
+        if lies == "access":
+            return Mate("with", found.method, (*found.needs, "an access panel that stays"), found.why)
+    return found
+
+
+def fit(catalogue: Catalogue, a: End, b: End) -> Mate:
+    """Whether two ends go together at all, whatever runs through them."""
+    refused: Mate | None = None
+    for one, other in ((a, b), (b, a)):
+        for rule in _RULES:
+            found = rule(catalogue, one, other)
+            if found and found.verdict != "refused":
+                return found
+            if found and (refused is None or found.why < refused.why):
+                refused = found
+    if refused:
+        return refused
+    first, second = sorted((str(a), str(b)))
+    return _no(f"{first} and {second} do not meet: a part must stand between them.", False)
+
+
+def _no(why: str, tempting: bool = True) -> Mate:
+    return Mate("refused", "", (), why, tempting)
+
+
+def _yes(method: str, why: str, *needs: str) -> Mate:
+    needs = tuple(need for need in needs if need)
+    return Mate("with" if needs else "fits", method, needs, why)
+
+
+@functools.cache
+def _sockets() -> dict[tuple[str, str], tuple[str, ...]]:
+    text = resources.files("oikotherm.core.catalogue").joinpath("data", "mating.csv").read_text("utf-8")
+    return {
+        (r["socket"], r["pipe"]): tuple(filter(None, r["needs"].split(";"))) for r in csv.DictReader(text.splitlines())
+    }
+
+
+_SAID = {"cu-m": "metric copper", "cu-l": "ASTM inch copper", "cu-mm": "ASTM inch copper", "cu-k": "ASTM inch copper", "cu-old": "old British copper",
+    "cu-soft": "soft copper", "pb-m": "barrier plastic", "pexa": "PE-Xa", "mlc": "multilayer", "fe-press": "thin-wall steel", "fe-40": "schedule 40 steel",
+    "fe-m": "medium steel tube", "galv": "galvanised tube", "csst": "corrugated tube", "vent-sw": "vent connector", "waste": "plastic overflow pipe"}  # fmt: skip
+
+
+def _big(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+_SOCKETS_SAID = {
+    "cap": "solder socket",
+    "press": "press socket",
+    "comp": "compression body",
+    "push": "push-fit body",
+    "exp": "expansion spigot",
+}
+
+
+def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None:
+    if pipe.form != "pipe" or socket.form != "socket":
+        return None
+    kind, _, _ = socket.family.partition("-")
+    takes = _SOCKETS_SAID[kind]
+    od, made_for = end_od_mm(catalogue, pipe), end_od_mm(catalogue, socket)
+    if pipe.family == "cu-old":
+        return _old_copper(pipe, socket, kind)
+    if "old" in socket.marks:
+        return _no(
+            f"This socket is made for old British {socket.size} copper; {_SAID[pipe.family]} {pipe.size} is another size."
+        )
+    needs = _sockets().get((socket.family, pipe.family))
+    if od is None or made_for is None:
+        return _no(f"A {takes} does not take {_SAID[pipe.family]}.", False)
+    if needs is None:
+        near = abs(od - made_for) < SLIDES_MM
+        return _no(
+            f"{_big(_SAID[pipe.family])} does not go into a {takes} for {_takes(socket)}: {_other(kind, pipe)}.", near
+        )
+    if abs(od - made_for) > SLACK_MM:
+        why = (
+            f"{_big(_SAID[pipe.family])} {pipe.size} is {trim(od, 1)} mm outside, this {takes} is made for {trim(made_for, 1)} mm: "
+            + (
+                "it slides in or binds, and never seals; a threaded or made adaptor joins the two."
+                if abs(od - made_for) < SLIDES_MM
+                else "another size."
+            )
+        )
+        return _no(why, abs(od - made_for) < SLIDES_MM)
+    if "lined" in pipe.marks:
+        if kind not in ("push", "cap"):
+            return _no("The spigot of a fitting has no room for an insert: it goes into push-fit only.", False)
+        needs = ()
+    method = "compression-plastic" if kind == "comp" and pipe.family in PLASTIC else method_of(socket)
+    return _yes(method, f"{_big(_SAID[pipe.family])} {pipe.size} in a {takes} of its size.", *needs)
+
+
+def _takes(socket: End) -> str:
+    return {"cu": "copper", "fe": "thin steel", "mlc": "multilayer", "pb": "barrier plastic", "pexa": "PE-Xa"}[
+        socket.family.partition("-")[2]
+    ]
+
+
+def _other(kind: str, pipe: End) -> str:
+    ways = {"mlc": "press or clamp fittings made for it", "pb-m": "push-fit or compression, with an insert", "pexa": "expansion, or push-fit with a stiffener",
+        "fe-press": "press fittings for steel, or compression", "fe-40": "it is threaded", "fe-m": "it is threaded", "galv": "it is threaded", "csst": "its maker's own fitting",
+        "vent-sw": "a slip joint", "waste": "solvent or push joints of its own", "cu-soft": "flare, compression, solder or braze"}  # fmt: skip
+    return f"it is joined by {ways.get(pipe.family, 'solder, press or compression')}".replace("joined by it is", "")
+
+
+def _old_copper(pipe: End, socket: End, kind: str) -> Mate:
+    body = {"1/2": "15", "3/4": "22", "1": "28"}.get(pipe.size, "")
+    if "old" in socket.marks and kind == "cap":
+        if socket.size == pipe.size:
+            return _yes("capillary", f"A made adaptor for old British {pipe.size} copper.")
+        return _no(f"This adaptor is made for old British {socket.size} copper.")
+    if socket.family == "comp-cu" and socket.size == body:
+        needs = "the special 3/4 olive" if pipe.size == "3/4" else "brass olive"
+        return _yes("compression", f"Old British {pipe.size} copper takes a {body} mm compression body.", needs)
+    if kind in ("cap", "press", "push", "comp"):
+        return _no(
+            f"Old British {pipe.size} copper is neither metric nor ASTM size: a {body or 'metric'} mm compression body"
+            + (" with the special olive" if pipe.size == "3/4" else "") + " or a made adaptor takes it."
+        )  # fmt: skip
+    return _no(f"Old British copper does not go into this {_SOCKETS_SAID[kind]}.", False)
+
+
+_ISO = ("R", "Rp", "Rc", "G")
+
+
+def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
+    if male.form not in ("male", "tail") or female.form != "female":
+        return None
+    families = {male.family, female.family}
+    if not families <= {*_ISO, "NPT"}:
+        return None
+    if "NPT" in families and families != {"NPT"}:
+        iso, npt = THREADS_PER_INCH["ISO"].get(male.size, 11.0), THREADS_PER_INCH["NPT"].get(male.size, 11.5)
+        pitch = (
+            "the same threads per inch, so it starts by hand"
+            if iso == npt
+            else f"{iso:g} threads per inch against {npt:g}"
+        )
+        return _no(
+            f"NPT is cut at 60 degrees, {' and '.join(sorted(families - {'NPT'}))} at 55: {pitch}, then it binds and leaks; a made adaptor joins them.",
+            male.size == female.size,
+        )
+    if male.size != female.size:
+        return _no(f"A {male.size} thread does not screw into {female.size}: a bush or reducer stands between.", False)
+    if families == {"NPT"}:
+        return _yes("thread", "Taper in taper, sealed on the thread.", "thread seal")
+    faces = {"flat", "cone", "washer"}
+    own, its = faces & set(male.marks), faces & set(female.marks)
+    if male.form == "tail":
+        if female.family == "G" and not its:
+            return _yes(
+                "tail",
+                "The radiator tail: the one parallel thread that is sealed on its thread.",
+                "tape over the full thread",
+            )
+        return _no("A radiator tail is made for the parallel G 1/2 port of a radiator.")
+    if male.family == "R":
+        if its:
+            return _no("A taper male has no face for the washer or cone in this nut.")
+        if female.family == "G":
+            return _no(
+                "A G port is parallel and seals on a washer or a cone: R male belongs in Rp; only a radiator tail seals on its thread there."
+            )
+        why = (
+            "Taper male in parallel female, sealed on the thread."
+            if female.family != "Rc"
+            else "Taper in taper, sealed on the thread."
+        )
+        return _yes("thread", why, "thread seal")
+    if male.family == "G" and female.family in ("Rp", "Rc"):
+        if "washer" in own and female.family == "Rp":
+            return _yes("washer", "The washer under the shoulder seals on the faced port.", "new washer")
+        return _no("A parallel male in an Rp port does not seal on its thread: it wants a face and a washer.")
+    if male.family == "G" and female.family == "G":
+        if own & {"flat", "washer"} and its & {"flat", "washer"}:
+            return _yes("washer", "Two flat faces with a washer between.", "new washer")
+        if "cone" in own and "cone" in its:
+            return _yes("union", "Cone on cone, dry.")
+        if ("cone" in own) != ("cone" in its) and (own or its):
+            return _no("A cone and a flat face do not seal on each other.")
+        if own and not its:
+            return _no("This port has no face for the washer: a parallel thread does not seal on itself.")
+        return _no("A parallel male with no face or washer leaks: a flat-faced end or a taper male is needed.")
+    return _no(
+        f"{male.family} male and {female.family} female do not seal: {'a parallel male needs a face' if male.family == 'G' else 'take R male'}."
+    )
+
+
+def _threaded_pipe(catalogue: Catalogue, pipe: End, female: End) -> Mate | None:
+    cut = {"fe-40": "NPT", "fe-m": "R", "galv": "R"}.get(pipe.family)
+    if pipe.form != "pipe" or female.form != "female" or cut is None or female.family not in (*_ISO, "NPT"):
+        return None
+    found = _threads(catalogue, End(cut, pipe.size, "male"), female)
+    if found is None or found.verdict == "refused":
+        return found
+    return replace(
+        found,
+        why=f"An {cut} thread is cut on the pipe. {found.why}",
+        needs=(f"{cut} thread cut on the pipe", *found.needs),
+        verdict="with",
+    )
+
+
+def _flare(catalogue: Catalogue, a: End, b: End) -> Mate | None:
+    if "flare-45" not in (a.family, b.family):
+        return None
+    if a.form == "male" and b.form == "female" and a.family == b.family:
+        return (
+            _yes("flare", "Cone on flare, metal to metal, dry.")
+            if a.size == b.size
+            else _no("Flares of two sizes do not meet.", False)
+        )
+    if a.form == "pipe" and b.form == "male":
+        od, made_for = end_od_mm(catalogue, a), end_od_mm(catalogue, b)
+        if a.family != "cu-soft":
+            if a.family in COPPER:
+                return _no("Hard copper splits when it is flared: soft tube, or another joint.")
+            return _no(f"Only soft copper is flared, not {_SAID[a.family]}.", False)
+        if od is None or made_for is None or abs(od - made_for) > SLACK_MM:
+            return _no(f"This flare is made for {b.size} tube by its outside diameter, the pipe is {a.size}.", False)
+        return _yes("flare", "A flare made on the soft tube.", "flare nut, on the pipe first")
+    if "pipe" in (a.form, b.form):
+        return None
+    return _no("A 45 degree flare mates with a 45 degree flare only.")
+
+
+def _corrugated(catalogue: Catalogue, pipe: End, nut: End) -> Mate | None:
+    if "csst" not in (pipe.family, nut.family):
+        return None
+    if pipe.form == "pipe" and nut.form == "nut" and pipe.family == nut.family:
+        if pipe.size == nut.size:
+            return _yes("csst", "Its maker's own fitting.", "fitting and tube of one maker")
+        return _no("The fitting is made for another size of tube.")
+    if pipe.form == "pipe":
+        return _no("Corrugated tube takes its maker's own fitting and nothing else.")
+    return None
+
+
+def _plain(catalogue: Catalogue, a: End, b: End) -> Mate | None:
+    if a.form == b.form == "half" and a.family == b.family == "union":
+        return _yes("union", "Two halves of a union.") if a.size == b.size else _no("Halves of two sizes.", False)
+    if a.family == b.family == "vent" and {a.form, b.form} == {"crimp", "plain"}:
+        return (
+            _yes("slip", "Crimped end into plain end, the way the gases go.", "screws and foil tape")
+            if a.size == b.size
+            else _no("Vent connectors of two sizes.", False)
+        )
+    if a.family == "hose" and b.family in ("G", "hose"):
+        if b.family == "G" and {a.form, b.form} == {"male", "female"}:
+            return _no("A North American hose thread has 11.5 threads per inch, G 3/4 has 14: they start and jam.")
+        if b.family == "hose" and {a.form, b.form} == {"male", "female"} and a.size == b.size:
+            return _yes("washer", "Hose on hose thread, with a washer.", "hose washer")
+    if a.form == b.form == "pipe":
+        same = (a.family, a.size) == (b.family, b.size)
+        return _no(
+            "Two pipe ends meet: a coupling stands between them."
+            if same
+            else "Two pipe ends of different kinds: a transition stands between them.",
+            False,
+        )
+    return None
+
+
+_RULES = (_pipe_in_socket, _threads, _threaded_pipe, _flare, _corrugated, _plain)
+
+
+def _not_for(end: End, service: str) -> str:
+    name = _SAID.get(end.family, end.family)
+    if end.family == "fe-press" and service == "water":
+        return "Thin-wall steel rusts through on fresh water: closed heating only."
+    if end.family in PLASTIC and service == "gas":
+        return f"{_big(name)} is not for gas."
+    return f"{_big(name)} is not for {service}."
+
+
+def _service(found: Mate, a: End, b: End, service: str, practice: str) -> str:
+    """What this service forbids of a joint that would fit; empty when nothing."""
+    socket = a if a.form == "socket" else b
+    if service == "gas":
+        if found.method in ("push-fit", "push-fit-metal"):
+            return "Push-fit is not for gas."
+        if found.method == "press" and "gas" not in socket.marks:
+            return "Press on gas takes fittings marked for gas (yellow ring) only."
+        if found.method == "press-mlc" and "gas" not in socket.marks:
+            return "Multilayer carries gas only in a system certified for gas, with its marked fittings."
+        if found.method == "compression" and {a.family, b.family} & {"mlc", "comp-mlc"}:
+            return "A clamped multilayer joint is not for gas."
+        if found.method == "capillary" and practice != "british":
+            return "Solder is not for gas here: braze, flare or press marked for gas."
+        if found.method == "tail":
+            return "A radiator tail is for heating."
+        if found.method in ("expansion", "compression-plastic"):
+            return "Plastic is not for gas."
+    elif "gas" in socket.marks and found.method in ("press", "press-mlc"):
+        return "A press fitting marked for gas has the gas ring: take the one for water."
+    if service == "water" and found.method == "tail":
+        return "A radiator tail is for closed heating."
+    return _two_metals(a, b) if service == "water" else ""
+
+
+def _two_metals(a: End, b: End) -> str:
+    steel = [end for end in (a, b) if "steel" in end.marks or "galv" in end.marks or end.family == "galv"]
+    copper = [end for end in (a, b) if end.family in COPPER or end.family.endswith("-cu") or "copper" in end.marks]
+    return (
+        "Copper on steel or zinc in fresh water eats the steel: a dielectric union, nipple or brass valve stands between."
+        if steel and copper
+        else ""
+    )
+
+
+def _hidden(method: str, service: str, title: str) -> str:
+    if service == "gas" and method in ("compression", "union", "flare", "washer"):
+        return f"{_big(title)} on gas stays where it can be seen and reached."
+    return f"{_big(title)} behind a finish can weep unseen: it stays in reach."

@@ -1,0 +1,322 @@
+"""The recipe of a joint: preparation, steps, proof, quantities, faults, cautions; data/recipes.csv and the chosen school.
+
+A row holds where its conditions do: service=gas, material=plastic, topic=option, seal=tape, and != for their contraries.
+"""
+
+from __future__ import annotations
+
+import csv
+import functools
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from importlib import resources
+
+from ..catalogue import Catalogue, End, parse_end
+from ..catalogue.parts import end_od_mm, insertion_mm, thread_row
+from ..errors import Refused, nearest
+from ..practice import TOPICS, defaults
+from ..quantity import trim
+from .fitted import Joint
+from .mate import fit
+
+KINDS = ("prep", "step", "proof", "fault", "caution", "limit", "tool", "quantity", "undo")
+WATCH_MIN = 60
+HEAT_AWAY = {"british": "500 mm", "continental": "500 mm", "north-american": "18 in (450 mm)"}
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line of a recipe and where it comes from."""
+
+    text: str
+    source: str
+    topic: str = ""
+    """The topic of House practice it follows, if any."""
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """What goes wrong: what it looks like, why, what cures it."""
+
+    looks: str
+    why: str
+    cure: str
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """How a joint is made. school: topic -> (option chosen, the other ways in one line)."""
+
+    method: str
+    title: str
+    pipe: str
+    service: str
+    prep: tuple[Line, ...]
+    steps: tuple[Line, ...]
+    proof: tuple[Line, ...]
+    quantities: tuple[Line, ...]
+    tools: tuple[str, ...]
+    faults: tuple[Fault, ...]
+    cautions: tuple[Line, ...]
+    limits: tuple[Line, ...]
+    undone: str
+    school: tuple[tuple[str, str, str], ...]
+    insertion_mm: float | None
+    od_mm: float | None
+
+
+def _table(name: str, delimiter: str = ",") -> list[dict[str, str]]:
+    text = resources.files("oikotherm.core").joinpath("data", name).read_text("utf-8")
+    return list(csv.DictReader(text.splitlines(), delimiter=delimiter, quoting=csv.QUOTE_NONE))
+
+
+@functools.cache
+def _rows() -> dict[str, tuple[dict[str, str], ...]]:
+    found: dict[str, list[dict[str, str]]] = {}
+    for row in _table("recipes.csv", "|"):
+        # a fault's three parts are columns of their own: looks | why | cure
+        if row["kind"] == "fault":
+            extra = row.get(None) or []  # type: ignore[call-overload]
+            row = {
+                **row,
+                "text": row["text"].strip(),
+                "why": row["source"].strip(),
+                "cure": extra[0].strip(),
+                "source": extra[1],
+            }
+        found.setdefault(row["method"], []).append(row)
+    return {method: tuple(rows) for method, rows in found.items()}
+
+
+METHODS = (
+    "capillary", "braze", "compression", "compression-plastic", "push-fit", "push-fit-metal", "press", "press-mlc", "expansion", "flare", "thread", "union",
+    "washer", "tail", "csst", "connector", "dielectric", "slip",
+)  # fmt: skip
+WORDS = {
+    "solder": "capillary",
+    "sweat": "capillary",
+    "end-feed": "capillary",
+    "brazing": "braze",
+    "screwed": "thread",
+    "threaded": "thread",
+}
+
+
+def method_id(word: str) -> str:
+    """The joint method meant by an id or by the trade's other words. Raises Refused with the nearest."""
+    low = word.strip().lower()
+    low = WORDS.get(low, low)
+    if low not in METHODS:
+        raise Refused("method", word, f"a joint method such as {nearest(low, METHODS)}", "capillary")
+    return low
+
+
+@functools.cache
+def _turns(method: str, od_mm: float) -> str:
+    return next(
+        (r["turns"] for r in _table("turns.csv") if r["method"] == method and od_mm <= float(r["od_up_to_mm"])), ""
+    )
+
+
+@functools.cache
+def jaw_room(size: str) -> tuple[float, float, float] | None:
+    """Room a press jaw takes [mm]: clear width round the pipe, from the wall, between two joints (typ); None where not listed."""
+    row = next((r for r in _table("jaws.csv") if r["size"] == size), None)
+    return (float(row["clear_mm"]), float(row["from_wall_mm"]), float(row["apart_mm"])) if row else None
+
+
+def end_for(catalogue: Catalogue, method: str, pipe: End) -> End | None:
+    """The end of a fitting that takes this pipe by this method, or None."""
+    metal = {
+        "cu-m": "cu",
+        "cu-l": "cu",
+        "cu-mm": "cu",
+        "cu-k": "cu",
+        "cu-soft": "cu",
+        "cu-old": "cu",
+        "fe-press": "fe",
+        "mlc": "mlc",
+        "pb-m": "pb",
+        "pexa": "pexa",
+    }.get(pipe.family, "")
+    kind = {
+        "capillary": "cap",
+        "braze": "cap",
+        "press": "press",
+        "press-mlc": "press",
+        "compression": "comp",
+        "compression-plastic": "comp",
+        "push-fit": "push",
+        "push-fit-metal": "push",
+        "expansion": "exp",
+    }.get(method, "")
+    if kind:
+        if method == "compression" and metal == "fe" or method == "push-fit-metal":
+            metal = "cu"
+        if method == "compression-plastic":
+            metal = "cu"
+        if method == "push-fit" and metal == "cu":
+            metal = "pb"
+        if not metal:
+            return None
+        return End(f"{kind}-{metal}", pipe.size, "socket")
+    if method == "thread":
+        family = {"fe-40": "NPT", "fe-m": "Rp", "galv": "Rp"}.get(pipe.family)
+        return End(family, pipe.size, "female") if family else None
+    if method == "flare":
+        return End("flare-45", pipe.size, "male")
+    if method == "csst":
+        return End("csst", pipe.size, "nut")
+    return None
+
+
+def recipe(
+    catalogue: Catalogue, method: str, pipe: End, service: str = "heating", practice: str = "british", choices: Mapping[str, str] | None = None
+) -> Recipe:  # fmt: skip
+    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults.
+
+    Raises Refused for an unknown method, topic or option, and for a pipe this method does not join.
+    """
+    method = method_id(method)
+    school = defaults(practice)
+    for topic, option in (choices or {}).items():
+        known = TOPICS.get(topic)
+        if known is None:
+            raise Refused("choices", topic, f"a topic such as {nearest(topic, TOPICS)}", "water-thread-seal")
+        if known.option(option) is None:
+            raise Refused("choices", option, " or ".join(one.id for one in known.options), known.options[0].id)
+        school[topic] = option
+    system = catalogue.systems.get(pipe.family)
+    material = system.material if system else "brass"
+    mouth = end_for(catalogue, method, pipe)
+    if system and method not in ("slip", "connector", "dielectric", "union", "washer", "tail"):
+        found = fit(catalogue, pipe, mouth) if mouth else None
+        if found is None or found.verdict == "refused":
+            raise Refused(
+                "pipe",
+                str(pipe),
+                f"a pipe that is joined by {method}; {found.why if found else ''}".rstrip("; "),
+                "cu-m 22 pipe",
+            )
+    od = end_od_mm(catalogue, pipe)
+    depth = (
+        insertion_mm(catalogue, mouth)
+        if mouth
+        else (insertion_mm(catalogue, pipe) if thread_row(catalogue, pipe) else None)
+    )
+    seal = school["gas-thread-seal" if service == "gas" else "water-thread-seal"]
+    facts = {
+        **school, "service": service, "practice": practice, "material": material, "pipe": "thin" if pipe.family == "fe-press" else pipe.family,
+        "seal": seal, "cut": "yes" if system and method == "thread" else "no",
+    }  # fmt: skip
+    fills = _fills(method, od, depth, practice, service, seal, material, pipe)
+    picked: dict[str, list[Line]] = {kind: [] for kind in KINDS}
+    faults: list[Fault] = []
+    used: dict[str, str] = {}
+    for row in _expanded(method):
+        topics = _holds(row["when"], facts)
+        if topics is None:
+            continue
+        if row["kind"] == "fault":
+            faults.append(Fault(row["text"], row["why"], row["cure"]))
+            continue
+        text = row["text"].format(**fills)
+        topic = next((name for name in topics if name in TOPICS), "")
+        if topic == "" and "seal" in topics:
+            topic = "gas-thread-seal" if service == "gas" else "water-thread-seal"
+        if topic:
+            used[topic] = school[topic]
+        picked[row["kind"]].append(Line(text, row["source"] or "rule of the trade", topic))
+    ring = [Line("Yellow ring on the fitting", "rule of the trade")] if method == "press" and service == "gas" else []
+    title = catalogue.methods[method].title if method in catalogue.methods else method
+    tools = tuple(dict.fromkeys(word.strip() for line in picked["tool"] for word in line.text.split(";")))
+    return Recipe(
+        method, title, str(pipe), service, tuple(picked["prep"]), tuple(picked["step"]), (*ring, *picked["proof"]), tuple(picked["quantity"]), tools,
+        tuple(faults), tuple(picked["caution"]), tuple(picked["limit"]), picked["undo"][0].text if picked["undo"] else "",
+        tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()), depth or None, od,
+    )  # fmt: skip
+
+
+def _title(topic: str, option: str) -> str:
+    found = TOPICS[topic].option(option)
+    return f"{TOPICS[topic].title}: {found.title if found else option}"
+
+
+def _others(topic: str, option: str) -> str:
+    return "; ".join(f"or {one.title}: {one.why}" for one in TOPICS[topic].options if one.id != option)
+
+
+def _expanded(method: str) -> list[dict[str, str]]:
+    found: list[dict[str, str]] = []
+    for row in _rows().get(method, ()):
+        found += _expanded(row["text"]) if row["kind"] == "use" else [row]
+    return found
+
+
+def _holds(when: str, facts: Mapping[str, str]) -> list[str] | None:
+    """The names a row's conditions look at, or None where one of them does not hold."""
+    names = []
+    for word in when.split():
+        name, sign, value = word.partition("!=") if "!=" in word else word.partition("=")
+        if (facts.get(name, "") == value) != (sign == "="):
+            return None
+        names.append(name)
+    return names
+
+
+def solder_mm(od_mm: float) -> float:
+    """Wire of 2 to 3 mm for one socket [mm]: about one diameter of the pipe (rule of the trade)."""
+    return float(math.ceil(od_mm))
+
+
+def _fills(
+    method: str, od: float | None, depth: float | None, practice: str, service: str, seal: str, material: str, pipe: End
+) -> dict[str, str]:  # fmt: skip
+    wire = solder_mm(od) if od else 0.0
+    jaw = jaw_room(pipe.size)
+    tape = "3 to 6 turns" if service != "gas" else "3 to 5 turns, gas-rated"
+    quantity = {
+        "tape": f"tape {tape}",
+        "rated-tape": "gas-rated tape 3 to 5 turns",
+        "paste": "paste, a ring on the male",
+        "tape-paste": f"tape {tape}, then paste",
+        "hemp": "a strand of hemp, paste",
+    }[seal]
+    return {
+        "insertion": f"{trim(depth, 1)} mm" if depth else "to the stop", "solder": f"{wire:.0f} mm", "solder_two": f"{2 * wire:.0f} mm",
+        "turns": _turns(method, od or 15.0) or "as listed", "watch": str(WATCH_MIN), "heat": HEAT_AWAY[practice],
+        "olive": "copper" if material in ("plastic",) else "brass", "ring": "yellow, marked for gas" if service == "gas" else "the one for water",
+        "jaw": f"{jaw[0]:.0f} mm round the pipe, {jaw[1]:.0f} mm from the wall, {jaw[2]:.0f} mm to the next joint" if jaw else "as its maker says",
+        "tape": tape, "service_word": service, "hemp_note": "listed for the gas " if service == "gas" else "", "seal_quantity": quantity,
+    }  # fmt: skip
+
+
+def joint_end(catalogue: Catalogue, joint: Joint) -> End | None:
+    """The end a joint of a job is made on: its pipe, or the thread or face of a part; None for what is none of them."""
+    words = joint.pipe.split()
+    text = f"{joint.pipe} pipe" if len(words) == 2 and words[0] in catalogue.systems else joint.pipe
+    try:
+        return parse_end(text)
+    except Refused:
+        return None
+
+
+def recipe_of(
+    catalogue: Catalogue, joint: Joint, service: str, practice: str, choices: Mapping[str, str]
+) -> Recipe | None:
+    """The recipe of a joint of a job; None where its end or method has none."""
+    end = joint_end(catalogue, joint)
+    if end is None or joint.method not in METHODS:
+        return None
+    try:
+        return recipe(
+            catalogue,
+            joint.method,
+            end,
+            service if service in ("heating", "water", "gas") else "heating",
+            practice,
+            choices,
+        )
+    except Refused:
+        return None

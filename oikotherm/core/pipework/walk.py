@@ -1,0 +1,560 @@
+"""walk(job) -> where every run goes: the moves it makes in the house, and what stands between them.
+
+A leg is a move. A set and a crossover are moves too, and take their length along out of the legs beside them, so that the
+legs stay what the tape said along the wall. A fall tips the level legs after it. A twin makes the moves of the run it
+follows at a distance, with the same tees.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ..catalogue import Catalogue
+from ..job.model import (
+    Box,
+    Crossover,
+    Item,
+    Job,
+    Leg,
+    Lie,
+    PipeChange,
+    Point,
+    Run,
+    SetItem,
+    Tee,
+    is_point_name,
+    split_anchor,
+)
+from ..job.ways import DIRECTIONS, Vec, way_vector
+from ..memo import Remembered
+
+LEVEL_MM = 1e-6
+SAME_WAY = 0.99996  # cosine of half a degree: two moves in one line
+SET_MM = 150.0  # up to this a twin steps over to its line by a set, beyond it by a leg
+JOG_MM = 0.5  # a twin's start or finish that is nearer than this to its line needs no step to it
+Adrift = Literal["", "start", "finish", "circle"]
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """A straight stretch of a run. key: made from the item it comes from; item: that item's id."""
+
+    key: str
+    item: str
+    a: Vec
+    b: Vec
+    assumed: bool = False
+
+    @property
+    def way(self) -> Vec:
+        return self.b.minus(self.a).unit()
+
+    @property
+    def length_mm(self) -> float:
+        return self.b.minus(self.a).length
+
+
+@dataclass(frozen=True, slots=True)
+class RunTrace:
+    """One run as walked. steps: its moves and, between them, its other items; lengths: what each leg says [mm];
+    closing: finish less end [mm], None without a finish to reach; no_room: sets and crossovers longer than their legs."""
+
+    run: Run
+    start: Vec
+    end: Vec
+    adrift: Adrift
+    finish_at: Vec | None
+    closing: Vec | None
+    steps: tuple[Move | Item, ...]
+    lengths: dict[str, float]
+    points: dict[str, Vec]
+    point_items: dict[str, str]
+    unsolved: tuple[str, ...]
+    no_room: tuple[str, ...] = ()
+
+    @property
+    def moves(self) -> tuple[Move, ...]:
+        return tuple(step for step in self.steps if isinstance(step, Move))
+
+    @property
+    def length_mm(self) -> float:
+        """Length of its centre line [mm]."""
+        return sum(move.length_mm for move in self.moves)
+
+    @property
+    def items(self) -> tuple[Item, ...]:
+        """What stands between the moves; of a twin, what it has from the run it follows."""
+        return tuple(step for step in self.steps if not isinstance(step, Move))
+
+
+_WALKS: Remembered[RunTrace] = Remembered(10_000)
+
+
+class Walker:
+    """Places the runs: each after the runs it depends on."""
+
+    def __init__(self, job: Job, mouths: dict[str, Vec], catalogue: Catalogue) -> None:
+        self.job = job
+        self.runs = {run.id: run for run in job.runs}
+        self.mouths = mouths
+        self.catalogue = catalogue
+        self.done: dict[str, RunTrace] = {}
+        self.twins: dict[str, list[Run]] = {}
+        for run in job.runs:
+            if run.twin_of:
+                self.twins.setdefault(run.start, []).append(run)
+
+    def walk(self, run_id: str) -> None:
+        """Walk a run and, first, those it depends on; without recursion, since a chain of runs may be long."""
+        waiting = [run_id]
+        while waiting:
+            run = self.runs[waiting[-1]]
+            needs = [
+                need for need in self._needs(run) if need not in self.done and need in self.runs and need not in waiting
+            ]
+            if needs:
+                waiting.append(needs[0])
+            else:
+                waiting.pop()
+                if run.id not in self.done:
+                    self.done[run.id] = self._walk(run)
+
+    def _needs(self, run: Run) -> Iterable[str]:
+        anchors = [run.start]
+        if run.twin_of or any(isinstance(item, Leg) and item.length_mm is None for item in run.items):
+            anchors.append(run.finish)
+        for anchor in anchors:
+            owner, name = split_anchor(anchor)
+            if name and is_point_name(name):
+                yield owner
+        if run.twin_of:
+            yield run.twin_of.run
+            for name in self.job.points_of(run.id):
+                yield from (child.twin_of.run for child in self.twins.get(f"{run.id}.{name}", ()) if child.twin_of)
+        for item in run.items:
+            if isinstance(item, Crossover) and item.over:
+                yield item.over
+
+    def anchor(self, text: str) -> Vec | None:
+        if text in self.mouths:
+            return self.mouths[text]
+        owner, name = split_anchor(text)
+        return self.done[owner].points.get(name) if owner in self.done else None
+
+    def _walk(self, run: Run) -> RunTrace:
+        start = self.anchor(run.start)
+        adrift: Adrift = ""
+        if start is None:
+            owner, name = split_anchor(run.start)
+            adrift = "circle" if owner in self.runs and name in self.job.points_of(owner) else "start"
+            start = Vec(*run.last_start) if run.last_start else Vec(0, 0, 0)
+        finish = self.anchor(run.finish) if "." in run.finish else None
+        if run.twin_of:
+            return self._twin(run, start, finish, adrift)
+        if any(isinstance(item, Crossover) and item.over for item in run.items):
+            return self._paced(run, start, finish, adrift)
+        at = start
+        return _WALKS((run, self.catalogue), (start, finish, adrift), lambda: self._paced(run, at, finish, adrift))
+
+    # --- legs, sets, crossovers ---------------------------------------------------------------------------------------
+
+    def _paced(self, run: Run, start: Vec, finish: Vec | None, adrift: Adrift) -> RunTrace:
+        ways = _fallen(run)
+        lengths, unsolved = _solve_lengths(run, ways, start, finish)
+        rest = dict(lengths)
+        no_room: list[str] = []
+        at = start
+        added: dict[str, list[tuple[str, Vec]]] = {}
+        legs = [item for item in run.items if isinstance(item, Leg) and lengths[item.id] > LEVEL_MM]
+        if any(isinstance(item, SetItem | Crossover) for item in run.items):
+            before: Leg | None = None
+            position = start
+            for item in run.items:
+                if isinstance(item, Leg):
+                    if lengths[item.id] > LEVEL_MM:
+                        before = item
+                    position = position.plus(ways[item.id], lengths[item.id])
+                elif isinstance(item, SetItem | Crossover):
+                    after = legs[0] if before is None and legs else _next(legs, before)
+                    added[item.id] = self._steps(run, item, before, after, ways, rest, position, no_room)
+                    for _, vector in added[item.id]:
+                        position = position.plus(vector)
+        steps: list[Move | Item] = []
+        points: dict[str, Vec] = {}
+        for item in run.items:
+            if isinstance(item, Leg):
+                if rest[item.id] > LEVEL_MM:
+                    to = at.plus(ways[item.id], rest[item.id])
+                    steps.append(Move(item.id, item.id, at, to, item.basis != "taped"))
+                    at = to
+            elif item.id in added:
+                for key, vector in added[item.id]:
+                    steps.append(Move(key, item.id, at, at.plus(vector)))
+                    at = at.plus(vector)
+            else:
+                steps.append(item)
+                if isinstance(item, Tee | Point):
+                    points[item.name] = at
+        names = {item.name: item.id for item in run.items if isinstance(item, Tee | Point)}
+        return RunTrace(
+            run, start, at, adrift, finish, None, tuple(steps), lengths, points, names, unsolved, tuple(no_room)
+        )
+
+    def _steps(
+        self, run: Run, item: SetItem | Crossover, before: Leg | None, after: Leg | None,
+        ways: dict[str, Vec], rest: dict[str, float], at: Vec, no_room: list[str],
+    ) -> list[tuple[str, Vec]]:  # fmt: skip
+        """The moves of a set or crossover; takes their length along out of `rest`."""
+        lead = after or before
+        if lead is None:
+            no_room.append(item.id)
+            return []
+        way = ways[lead.id]
+        square = [_square(DIRECTIONS[item.side], way)]
+        if isinstance(item, SetItem) and item.and_side:
+            square.append(_square(DIRECTIONS[item.and_side], way))
+        if None in square:
+            no_room.append(item.id)
+            return []
+        sides = [side for side in square if side]
+        tangent = math.tan(math.radians(item.angle_deg))
+        if isinstance(item, SetItem):
+            step = sides[0].times(item.height_mm)
+            if len(sides) > 1 and item.and_mm:
+                step = step.plus(sides[1], item.and_mm)
+            along = step.length / tangent
+            if rest[lead.id] < along - LEVEL_MM:
+                no_room.append(item.id)
+                along = rest[lead.id]
+            rest[lead.id] -= along
+            return [(item.id, way.times(along).plus(step))]
+        rise = self._rise_mm(run, item, sides[0], at)
+        if rise <= 0:
+            no_room.append(item.id)
+            return []
+        along = rise / tangent
+        givers = [leg for leg in (before, after) if leg and ways[leg.id].dot(way) > SAME_WAY]
+        shares = [along, along] if len(givers) == 2 else [2 * along]
+        for leg, share in zip(givers, shares, strict=True):
+            if rest[leg.id] < share - LEVEL_MM:
+                no_room.append(item.id)
+                return []
+        for leg, share in zip(givers, shares, strict=True):
+            rest[leg.id] -= share
+        up = way.times(along).plus(sides[0], rise)
+        return [(f"{item.id}/up", up), (f"{item.id}/down", way.times(along).plus(sides[0], -rise))]
+
+    def _rise_mm(self, run: Run, item: Crossover, side: Vec, at: Vec) -> float:
+        """How far the corner of a crossover lies from its run [mm].
+
+        Over another run or an obstacle: what brings its centre line clear_mm and both radii past the other's, and R (1 / cos t - 1) more,
+        because the pulled top is rounded; else what is said.
+        """
+        other = self.done.get(item.over or "")
+        own = _od_mm(self.catalogue, run.pipe.code, run.pipe.size) / 2
+        box = next((one.box for one in self.job.house.obstacles if one.id == item.over), None)
+        if box:
+            top = max(Vec(x, y, z).minus(at).dot(side) for x, y, z in _corners(box))
+        elif other is None or not other.moves:
+            return item.clear_mm
+        else:
+            near = min((nearest_point(move.a, move.b, at, side) for move in other.moves), key=lambda pair: pair[0])
+            top = near[1] + _od_mm(self.catalogue, other.run.pipe.code, other.run.pipe.size) / 2
+        radius = self.catalogue.bend_radius_mm(run.pipe.code, run.pipe.size) or 0.0
+        rounded = radius * (1 / math.cos(math.radians(item.angle_deg)) - 1)
+        return top + own + item.clear_mm + rounded
+
+    # --- twins --------------------------------------------------------------------------------------------------------
+
+    def _twin(self, run: Run, start: Vec, finish: Vec | None, adrift: Adrift) -> RunTrace:
+        assert run.twin_of is not None
+        leader = self.done.get(run.twin_of.run)
+        if leader is None:
+            return RunTrace(run, start, start, "circle", finish, None, (), {}, {}, {}, ())
+        moves = leader.moves
+        if not moves:
+            return RunTrace(run, start, start, adrift, finish, None, (), {}, {}, {}, ())
+        offsets = _offsets(moves, DIRECTIONS[run.twin_of.side], run.twin_of.spacing_mm)
+        line = _Line.beside(moves, offsets)
+        line.shift(self._child_shifts(run, leader, moves))
+        if not adrift:
+            line.begin_at(start)
+        if finish is not None:
+            line.end_at(finish)
+        mark = f"@{run.id}"
+        steps: list[Move | Item] = []
+        points: dict[str, Vec] = {}
+        names: dict[str, str] = {}
+        number = 0
+        at = line.points[0]
+        for step in leader.steps:
+            if isinstance(step, Move):
+                for key, to in line.hops(number, step.key, run.id):
+                    if to.minus(at).length > LEVEL_MM:
+                        steps.append(
+                            Move(
+                                key if "/" in key and key.startswith(run.id) else _marked(key, mark),
+                                step.item + mark,
+                                at,
+                                to,
+                                step.assumed,
+                            )
+                        )
+                    at = to
+                number += 1
+            elif isinstance(step, Tee | Point | Lie | PipeChange) or step.kind == "pass":
+                if isinstance(step, Tee | Point):
+                    points[step.name] = at
+                    names[step.name] = step.id + mark
+                    step = Point(id=step.id, name=step.name)  # a tee only where a run is on it
+                steps.append(step.model_copy(update={"id": step.id + mark}))
+        return RunTrace(run, line.points[0], at, adrift, finish, None, tuple(steps), {}, points, names, ())
+
+    def _child_shifts(self, run: Run, leader: RunTrace, moves: Sequence[Move]) -> dict[int, float]:
+        """How far each corner of a twin's line moves along it [mm], so that a twin of a branch finds its tee beside it."""
+        shifts: dict[int, float] = {}
+        number = 0
+        for step in leader.steps:
+            if isinstance(step, Move):
+                number += 1
+            elif isinstance(step, Tee | Point) and 0 < number < len(moves):
+                way = moves[number].way
+                if moves[number - 1].way.dot(way) < SAME_WAY:
+                    continue
+                for child in self.twins.get(f"{run.id}.{step.name}", ()):
+                    assert child.twin_of is not None
+                    branch = self.done.get(child.twin_of.run)
+                    if branch and branch.run.start == f"{leader.run.id}.{step.name}" and branch.moves:
+                        offset = _offsets(branch.moves, DIRECTIONS[child.twin_of.side], child.twin_of.spacing_mm)[0]
+                        shifts[number] = way.dot(offset)
+        return shifts
+
+
+@dataclass(slots=True)
+class _Line:
+    """The line of a twin: one point more than moves. jogs: extra corners before the end of a move."""
+
+    points: list[Vec]
+    ways: list[Vec]
+    jogs: dict[int, list[Vec]]
+
+    @classmethod
+    def beside(cls, moves: Sequence[Move], offsets: Sequence[Vec]) -> _Line:
+        points = [moves[0].a.plus(offsets[0])]
+        for n in range(len(moves) - 1):
+            points.append(moves[n].b.plus(_mitre(moves[n].way, moves[n + 1].way, offsets[n], offsets[n + 1])))
+        points.append(moves[-1].b.plus(offsets[-1]))
+        return cls(points, [move.way for move in moves], {})
+
+    def shift(self, by: dict[int, float]) -> None:
+        for n, along in by.items():
+            self.points[n] = self.points[n].plus(self.ways[n], along)
+
+    def begin_at(self, start: Vec) -> None:
+        """Let the line begin at its own start: the first moves run from there, and meet the line at the first corner."""
+        corner = next(
+            (n for n in range(1, len(self.ways)) if self.ways[n].dot(self.ways[0]) < SAME_WAY), len(self.ways)
+        )
+        way = self.ways[0]
+        away = start.minus(self.points[0])
+        lateral = away.plus(way, -away.dot(way))
+        for n in range(1, corner):
+            self.points[n] = self.points[n].plus(lateral)
+        self.points[0] = start
+        if corner == len(self.ways):
+            self.points[corner] = self.points[corner].plus(lateral)
+            return
+        after = self.ways[corner]
+        across = after.plus(way, -after.dot(way)).unit()
+        along = lateral.dot(across) / max(after.dot(across), 1e-9)
+        left = lateral.plus(across, -lateral.dot(across))
+        on_line = self.points[corner].plus(after, along)
+        self.points[corner] = on_line.plus(left)
+        if left.length > JOG_MM:
+            stride = (
+                min(left.length, self.points[corner + 1].minus(on_line).dot(after) * 0.5)
+                if left.length <= SET_MM
+                else 0.0
+            )
+            self.jogs[corner] = [on_line.plus(after, max(stride, 0.0))]
+
+    def end_at(self, finish: Vec) -> None:
+        """Let the line end at its own finish: as begin_at, from the other end."""
+        last = len(self.ways)
+        corner = next((n for n in range(last - 1, 0, -1) if self.ways[n - 1].dot(self.ways[-1]) < SAME_WAY), 0)
+        way = self.ways[-1]
+        away = finish.minus(self.points[last])
+        lateral = away.plus(way, -away.dot(way))
+        if corner == 0:
+            if lateral.length > JOG_MM:
+                base = self.points[last - 1]
+                half = base.plus(way, max((finish.minus(base).dot(way) - lateral.length) / 2, 0.0))
+                self.jogs[last - 1] = [half, half.plus(way, lateral.length).plus(lateral)]
+            self.points[last] = finish
+            return
+        for n in range(corner + 1, last):
+            self.points[n] = self.points[n].plus(lateral)
+        self.points[last] = finish
+        before = self.ways[corner - 1]
+        across = before.plus(way, -before.dot(way)).unit()
+        along = lateral.dot(across) / max(before.dot(across), 1e-9)
+        left = lateral.plus(across, -lateral.dot(across))
+        on_line = self.points[corner].plus(before, along)
+        self.points[corner] = on_line.plus(left)
+        if left.length > JOG_MM:
+            stride = (
+                min(left.length, on_line.minus(self.points[corner - 1]).dot(before) * 0.5)
+                if left.length <= SET_MM
+                else 0.0
+            )
+            self.jogs.setdefault(corner - 1, []).append(on_line.plus(before, -max(stride, 0.0)))
+
+    def hops(self, n: int, key: str, run: str) -> Iterator[tuple[str, Vec]]:
+        """The ends of move n: with its jogs, then its own."""
+        for number, corner in enumerate(self.jogs.get(n, ())):
+            yield f"{run}/jog{n}-{number}", corner
+        yield key, self.points[n + 1]
+
+
+def _marked(key: str, mark: str) -> str:
+    """A move's key as a twin's: i5 -> i5@RT1, i7/up -> i7@RT1/up."""
+    item, _, rest = key.partition("/")
+    return f"{item}{mark}/{rest}" if rest else item + mark
+
+
+def _square(side: Vec, way: Vec) -> Vec | None:
+    """The part of a side that is square to a way, as a unit vector; None if they are in line."""
+    across = side.plus(way, -side.dot(way))
+    return across.unit() if across.length > 0.05 else None
+
+
+def _next(legs: Sequence[Leg], before: Leg | None) -> Leg | None:
+    if before is None:
+        return None
+    n = legs.index(before) + 1
+    return legs[n] if n < len(legs) else None
+
+
+def _corners(box: Box) -> Iterator[tuple[float, float, float]]:
+    return itertools.product(*zip(*box, strict=True))  # type: ignore[return-value]
+
+
+def _od_mm(catalogue: Catalogue, code: str, size: str) -> float:
+    row = catalogue.pipe(code, size)
+    return row.od_mm if row and row.od_mm else 0.0
+
+
+def nearest_point(a: Vec, b: Vec, at: Vec, side: Vec) -> tuple[float, float]:
+    """How near the line from `at` along `side` passes to the segment a-b [mm], and how far along it that is [mm]."""
+    axis = b.minus(a)
+    flat_axis = axis.plus(side, -axis.dot(side))
+    rel = at.minus(a)
+    flat = rel.plus(side, -rel.dot(side))
+    square = flat_axis.dot(flat_axis)
+    share = min(1.0, max(0.0, flat.dot(flat_axis) / square)) if square > 1e-9 else 0.0
+    spot = a.plus(axis, share)
+    gap = spot.minus(at)
+    return gap.plus(side, -gap.dot(side)).length, gap.dot(side)
+
+
+def _offsets(moves: Sequence[Move], side: Vec, spacing_mm: float) -> list[Vec]:
+    """Where a twin lies from each move: to the said side of the first move not along it, and turned with every corner."""
+    ways = [move.way for move in moves]
+    first = next((n for n, way in enumerate(ways) if abs(way.dot(side)) < 0.99), 0)
+    square = _square(side, ways[first]) or _square(Vec(0, 0, 1), ways[first]) or Vec(1, 0, 0)
+    found = [Vec(0, 0, 0)] * len(ways)
+    found[first] = square.times(spacing_mm)
+    for n in range(first + 1, len(ways)):
+        found[n] = _turned(found[n - 1], ways[n - 1], ways[n])
+    for n in range(first - 1, -1, -1):
+        found[n] = _turned(found[n + 1], ways[n + 1], ways[n])
+    return found
+
+
+def _turned(vector: Vec, a: Vec, b: Vec) -> Vec:
+    """A vector carried round the corner from way a to way b by the least rotation; as it is on a straight or a U-turn."""
+    axis = a.cross(b)
+    sine, cosine = axis.length, a.dot(b)
+    if sine < 1e-9:
+        return vector
+    axis = axis.times(1 / sine)
+    return vector.times(cosine).plus(axis.cross(vector), sine).plus(axis, axis.dot(vector) * (1 - cosine))
+
+
+def _mitre(a: Vec, b: Vec, before: Vec, after: Vec) -> Vec:
+    """From a corner to where the two lines beside it meet."""
+    axis = a.cross(b)
+    if axis.length < 1e-9:
+        return before
+    axis = axis.unit()
+    out_of_plane = axis.times(before.dot(axis))
+    u, v = before.minus(out_of_plane), after.minus(out_of_plane)
+    square = u.dot(u)
+    if square < 1e-12:
+        return out_of_plane
+    return out_of_plane.plus(u.plus(v), 1 / (1 + u.dot(v) / square))
+
+
+def _fallen(run: Run) -> dict[str, Vec]:
+    """The way of every leg: level legs after a fall drop by it."""
+    ways: dict[str, Vec] = {}
+    fall = 0.0
+    for item in run.items:
+        if isinstance(item, Lie) and item.fall is not None:
+            fall = item.fall
+        elif isinstance(item, Leg):
+            way = way_vector(item.dir)
+            ways[item.id] = Vec(way.x, way.y, -fall).unit() if fall and abs(way.z) < 1e-9 else way
+    return ways
+
+
+def _solve_lengths(
+    run: Run, ways: dict[str, Vec], start: Vec, finish: Vec | None
+) -> tuple[dict[str, float], tuple[str, ...]]:
+    """Length of every leg [mm], and the legs "until level" that have no solution (taken as 0)."""
+    lengths: dict[str, float] = {}
+    unknown: list[Leg] = []
+    end = start
+    before: Vec | None = None
+    for n, item in enumerate(run.items):
+        if isinstance(item, Leg):
+            before = ways[item.id]
+            if item.length_mm is None:
+                unknown.append(item)
+                lengths[item.id] = 0.0
+            else:
+                lengths[item.id] = item.length_mm
+                end = end.plus(ways[item.id], item.length_mm)
+        elif isinstance(item, SetItem):
+            after = next((ways[leg.id] for leg in run.items[n:] if isinstance(leg, Leg)), before)
+            for side, height in ((item.side, item.height_mm), (item.and_side, item.and_mm)):
+                square = _square(DIRECTIONS[side], after) if side and after else None
+                if square and height:
+                    end = end.plus(square, height)
+    if not unknown:
+        return lengths, ()
+    if finish is None:
+        return lengths, tuple(leg.id for leg in unknown)
+    rest = finish.minus(end)
+    their = [ways[leg.id] for leg in unknown]
+    square_all = all(abs(a.dot(b)) < 1e-9 for n, a in enumerate(their) for b in their[n + 1 :])
+    if square_all and len(their) <= 3:
+        found = [rest.dot(way) for way in their]
+    else:
+        import numpy  # only for slanting legs
+
+        solution, _, rank, _ = numpy.linalg.lstsq(numpy.array(their).T, numpy.array(rest), rcond=1e-9)
+        if rank < len(their):
+            return lengths, tuple(leg.id for leg in unknown)
+        found = [float(value) for value in solution]
+    unsolved = []
+    for leg, value in zip(unknown, found, strict=True):
+        if value < -LEVEL_MM:
+            unsolved.append(leg.id)
+        else:
+            lengths[leg.id] = round(max(value, 0.0), 3)
+    return lengths, tuple(unsolved)

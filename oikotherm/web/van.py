@@ -1,0 +1,110 @@
+"""The van: tools with jaws, stock with prices, and the fitting book, whose measures overrule the catalogue everywhere."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+
+from ..core.catalogue import standard
+from ..core.catalogue.measured import FIELDS, book_row, said_mm
+from ..core.catalogue.parts import parts
+from ..core.errors import Refused
+from ..core.making.bends import radius_of_test_piece
+from ..core.quantity import parse_length_mm
+from ..store import van as store
+from ..store.database import writing
+from . import db
+
+bp = Blueprint("van", __name__, url_prefix="/van")
+
+
+def van_tools() -> list[str]:
+    """The tools on the van, as the finder takes them."""
+    return store.tool_words(db.get())
+
+
+def van_stock() -> dict[str, int]:
+    """What is on the van."""
+    return {ident: count for ident, (count, _) in store.stock(db.get()).items() if count}
+
+
+def _page(**more: Any) -> str:
+    conn = db.get()
+    catalogue = standard()
+    known = parts(catalogue)
+    rows = [
+        {"id": ident, "title": known[ident].title if ident in known else ident, "count": count, "price": price}
+        for ident, (count, price) in store.stock(conn).items()
+    ]
+    book = [{"row": row, "said": said_mm(catalogue, row)} for row in store.book(conn)]
+    return render_template(
+        "van.html", tools=store.tools(conn), kinds=store.TOOL_KINDS, stock=rows, book=book, fields=FIELDS, parts=known.values(), today=date.today().isoformat(),
+        **{"typed": {}, "error": None, **more},
+    )  # fmt: skip
+
+
+@bp.get("")
+def index() -> str:
+    """Tools, stock, fitting book."""
+    return _page()
+
+
+@bp.post("")
+def change() -> Any:
+    """Add, change or take out a line of one of the three."""
+    form, conn, what = request.form, db.get(), request.form.get("what", "")
+    try:
+        with writing(conn):
+            if what == "tool":
+                store.put_tool(
+                    conn,
+                    form.get("kind", ""),
+                    form.get("contour", ""),
+                    form.get("size", ""),
+                    form.get("serviced_on", ""),
+                )
+            elif what == "remove-tool":
+                store.remove_tool(conn, form.get("id", ""))
+            elif what == "stock":
+                store.put_stock(conn, standard(), form.get("part", ""), form.get("count", ""), form.get("price", ""))
+            elif what == "stock-file":
+                upload = request.files.get("file")
+                store.read_stock(conn, standard(), upload.read(2_000_000).decode("utf-8", "replace") if upload else "")
+            elif what == "book":
+                value = parse_length_mm(form.get("value", ""), "mm", field="value")
+                store.put_book(
+                    conn,
+                    book_row(standard(), form.get("part", ""), form.get("field", ""), value, date.today().isoformat()),
+                )
+            elif what == "bender":
+                first, second, cut = (
+                    parse_length_mm(form.get(name, ""), "mm", field=name) for name in ("first", "second", "cut")
+                )
+                radius = radius_of_test_piece(first, second, cut)
+                store.put_book(
+                    conn,
+                    book_row(
+                        standard(),
+                        f"bender {' '.join(form.get('pipe', '').split())}",
+                        "radius_mm",
+                        radius,
+                        date.today().isoformat(),
+                    ),
+                )
+            elif what == "remove-book":
+                store.remove_book(conn, form.get("part", ""), form.get("field", ""))
+            else:
+                raise Refused("what", what, "tool, stock, stock-file, book or bender", "tool")
+    except Refused as error:
+        return _page(typed=form, error=error), 422
+    return redirect(url_for(".index", done=what), 303)
+
+
+@bp.get("/stock.csv")
+def stock_file() -> Response:
+    """The stock as CSV."""
+    response = Response(store.stock_csv(db.get()), mimetype="text/csv")
+    response.headers["Content-Disposition"] = 'attachment; filename="van-stock.csv"'
+    return response

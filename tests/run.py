@@ -1,6 +1,6 @@
 """Runs ruff, mypy and all tests, and says at the end how many passed and failed. Arguments: test modules to run alone.
 
-The tests of all pages run beside the others, in a process of their own; what else needs a browser comes after them: two cores, two halves.
+The tests of all pages and of the site stages run beside the others, in a process of their own: two cores, two halves of about one length.
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ import sys
 import time
 import unittest
 
-PAGES = ["tests.browser.test_pages"]
-BROWSER = [f"tests.browser.test_{name}" for name in ("journey", "joints", "pace", "site", "walk")]
+PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site")]
+BROWSER = [f"tests.browser.test_{name}" for name in ("pace", "walk")]
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 

@@ -51,11 +51,11 @@ class BrowserCase(unittest.TestCase):
         page.wait_for_load_state("networkidle")
 
     def as_new(self):
-        """The demo job back at its first revision, past the interface."""
+        """The demo job back at its first revision and the van empty, past the interface."""
         with closing(sqlite3.connect(self.server.data / "oikotherm.sqlite")) as conn, conn:
             conn.execute("UPDATE job SET head = 1 WHERE uid = 'lockhouse'")
-            conn.execute("DELETE FROM setting")
-            conn.execute("DELETE FROM label")
+            for table in ("setting", "label", "van_tool", "van_stock", "fitting_book"):
+                conn.execute(f"DELETE FROM {table}")
 
     def rev(self, page=None):
         return int((page or self.page).locator("main[data-rev]").get_attribute("data-rev"))

@@ -102,7 +102,7 @@ class CrawlTest(BrowserCase):
     }"""
 
     def press(self, page, path, number):
-        """Press control `number` of a page; what is wrong, or None. Disabled and already chosen ones are states, not controls."""
+        """Press control `number` of a page; what is wrong, or None."""
         self.as_new()
         for patience in range(5):
             try:
@@ -110,23 +110,19 @@ class CrawlTest(BrowserCase):
                 break
             except PlaywrightError:  # the control pressed before is still on its way somewhere
                 page.wait_for_timeout(100 * (patience + 1))
-        control = page.locator(CONTROLS).nth(number)
-        if not control.is_visible() or control.is_disabled():
+        control = page.evaluate_handle(
+            "([all, n]) => document.querySelectorAll(all)[n]", [CONTROLS, number]
+        ).as_element()
+        if not control or not control.is_visible() or control.is_disabled():
             return None
-        if control.get_attribute("aria-current") or control.get_attribute("aria-pressed") == "true":
-            return None
-        name = control.evaluate("e => e.outerHTML.slice(0, 160)")
-        tag = control.evaluate("e => e.tagName + (e.type ?? '')")
-        page.evaluate("() => { window.marked = 'pressed'; }")
-        before = page.evaluate(self.STATE)
+        name, tag, before = control.evaluate(
+            "e => { window.marked = 'pressed'; return [e.outerHTML.slice(0, 160), e.tagName, (" + self.STATE + ")()]; }"
+        )
         given = []
         page.once("download", lambda file: given.append(file))
         page.once("filechooser", lambda chooser: given.append(chooser))
-        if tag.startswith("SELECT"):
-            values = control.evaluate("e => [...e.options].map(o => o.value).filter(v => v !== e.value)")
-            if not values or control.evaluate("e => e.form !== null"):
-                return None  # part of a form: it is what its button sends
-            control.select_option(values[0])
+        if tag == "SELECT":
+            control.select_option(control.evaluate("e => [...e.options].find(o => o.value !== e.value).value"))
         else:
             control.click()
         for _ in range(160):
@@ -151,7 +147,7 @@ class CrawlTest(BrowserCase):
             # rows repeat: the first two of each list stand for the others; so does the frame, from page to page
             alike = page.eval_on_selector_all(
                 CONTROLS,
-                """(all, known) => all.map(e => { if (!e.checkVisibility() || e.disabled || e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true' || e.matches('select') && e.form) return true;
+                """(all, known) => all.map(e => { if (!e.checkVisibility() || e.disabled || e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true' || e.matches('select') && (e.form || e.options.length < 2)) return true;
                    if (known && e.closest('.strip, .stages, .watch-side, .foot, .bench nav')) return true;
                    if (e.matches('.chip')) return document.querySelector('.' + [...e.classList].join('.')) !== e;
                    const once = e.closest('.pick-one, .chain, .topic, .bench nav li, .sim-table tr, .house-grid label');

@@ -17,7 +17,8 @@ class Line {
     this.ghost = false;
     form.addEventListener("submit", (event) => {
       event.preventDefault();
-      this.send();
+      if (this.going) this.going.then(() => this.#pick(this.suggestions.firstElementChild));
+      else this.send();
     });
     this.input.addEventListener("input", () => this.#typed());
     this.input.addEventListener("scroll", () => this.#placeMark());
@@ -188,7 +189,7 @@ class Line {
   }
 
   #pick(button) {
-    if (!button) return;
+    if (!button || this.suggestedFor !== this.input.value) return;
     const {text, start, end} = button.dataset;
     const value = this.input.value;
     this.input.value = `${value.slice(0, start)}${text} ${value.slice(end).trimStart()}`;
@@ -209,7 +210,7 @@ class Line {
       this.#typed();
     } else if (event.key === "ArrowDown" && this.suggestions.firstElementChild) {
       event.preventDefault();
-      this.suggestions.firstElementChild.focus();
+      this.#toSuggestions();
     } else if (event.key === "Escape") {
       event.preventDefault();
       if (this.input.value && !this.run) {
@@ -222,6 +223,17 @@ class Line {
         this.open("");
       } else this.input.blur();
     }
+  }
+
+  /** Go down to the suggestions; those for an earlier text are first asked anew, and Enter waits for them. */
+  async #toSuggestions() {
+    if (this.suggestedFor !== this.input.value) {
+      clearTimeout(this.waiting);
+      this.going ??= this.#preview();
+      await this.going;
+      this.going = null;
+    }
+    this.suggestions.firstElementChild?.focus();
   }
 
   #suggestionKey(event) {

@@ -39,9 +39,9 @@ def _brings(job: Job, id_: str, **brings: Any) -> dict[str, Any]:
 
 
 HOUSE = (
-    "room SCU on L0 Scullery: 4500,3000 4500x3000 18C", "room TEA on L0 Tea room: 3600,0 5400x3000 20C", "room KIT on L0 Kitchen: 0,0 3600x6000 18C",
-    "room HAL on L0 Hall: 3600,3000 900x3000 18C", "room FLT on L1 Sitting room: 0,0 5400x4200 21C", "room BED on L1 Bedroom: 5400,0 3600x3000 18C",
-    "room BTH on L1 Bathroom: 5400,3000 3600x3000 22C", "room LND on L1 Landing: 0,4200 5400x1800 18C cold", "wall W1 on L0: 3600,0 to 3600,6000 100 masonry",
+    "room SCU on L0 Scullery: 4500,3000 4500x3000 18C", "room TEA on L0 Tea room: 3600,0 5400x3000 20C 2700W", "room KIT on L0 Kitchen: 0,0 3600x6000 18C 900W",
+    "room HAL on L0 Hall: 3600,3000 900x3000 18C 400W", "room FLT on L1 Sitting room: 0,0 5400x4200 21C 1750W", "room BED on L1 Bedroom: 5400,0 3600x3000 18C 650W",
+    "room BTH on L1 Bathroom: 5400,3000 3600x3000 22C 200W", "room LND on L1 Landing: 0,4200 5400x1800 18C cold", "wall W1 on L0: 3600,0 to 3600,6000 100 masonry",
     "wall W2 on L0: 4500,3000 to 9000,3000 100 stud", "wall W3 on L0: 4500,3000 to 4500,6000 100 stud", "wall W4 on L0: 9150,0 to 9150,6000 300 masonry",
     "joists J1 on L1: 0,0 9000x3000 along N 200x47 at 400 span 3000", "joists J2 on L1: 0,3000 9000x3000 along N 200x47 at 400 span 3000",
     "beam B1 on L0: 4500,2850,2380 4500x250x120", "board E1 on L0: 4550,3800,1500 90x400x500 clear 25",

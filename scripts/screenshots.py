@@ -27,6 +27,7 @@ VIEWS = {
     "joints-phone": ("/jobs/lockhouse/joints", PHONE),
     "order-phone": ("/jobs/lockhouse/order", PHONE),
     "prove-phone": ("/jobs/lockhouse/prove", PHONE),
+    "flow-phone": ("/jobs/lockhouse/survey/flow/R2?fed=right", PHONE),
     "finder": ("/bench/transition?from=mlc+26+pipe&to=fe-press+22+pipe&undo=on&practice=continental", DESK),
     "joint-card": ("/bench/recipe?method=compression-plastic&pipe=pb-m+22", DESK),
     "practice": ("/practice?topic=metal-joining&option=press", DESK),

@@ -60,11 +60,15 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
             )
         drop = f"{tread.drop_pa / 1000:.1f}"
         if tread.drop_pa > 0.12 * head:
-            at_edge = x + wide + 52 > right
-            where = x - 4 if at_edge else x + wide + 4
-            anchor = "end" if at_edge else "start"
+            if wide >= 60:  # over its own line, which is highest where the words begin
+                where, anchor = x + wide / 2, "middle"
+                height_y = y(pressure - (pressure - after) * (wide / 2 - 26) / wide) - 6
+            elif x + wide + 52 > right:  # under the line that comes down to it
+                where, anchor, height_y = x - 6, "end", y(pressure) + 24
+            else:
+                where, anchor, height_y = x + wide + 4, "start", y((pressure + after) / 2) + 4
             parts.append(
-                f'<text class="fall" x="{number(where)}" y="{number(y(pressure) - 8 if at_edge else y((pressure + after) / 2) + 4)}" text-anchor="{anchor}">{drop} kPa</text>'
+                f'<text class="fall" x="{number(where)}" y="{number(height_y)}" text-anchor="{anchor}">{drop} kPa</text>'
             )
         x, pressure = x + wide, after
     parts.append(f'<path class="axis" d="M{number(left)} {number(top - 8)}V{number(bottom)}H{number(right)}"/>')

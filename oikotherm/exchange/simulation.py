@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ..core.design import Design
 from ..core.errors import Refused, nearest
 from ..core.heating.network import PumpCurve
+from ..core.heating.rooms import RoomHeat, outputs_w, rooms_heated
 from ..core.heating.simulate import Balance, Setting, Settings, Simulation, balance, simulate
 from ..core.heating.sizes import Heating
 from ..core.heating.valves import circulators
@@ -93,24 +94,36 @@ def run(design: Design, said: Any) -> dict[str, Any]:
 
 def simulation_row(found: Simulation, heating: Heating, design: Design) -> dict[str, Any]:
     """A simulation, rounded to what can be used."""
-    needs = {room.id: (room.need_w, room.name) for room in design.job.house.rooms}
-    rooms = {station.id: station.data.room for station in design.job.stations}
+    given = outputs_w(design.heating)
+    for run_now in (*design.running.values(), found):
+        given |= {one.station: one.output_w for one in run_now.emitters}
     per_litre = 3.6e6 / heating.medium.density_kg_m3
     emitters = []
     for one in found.emitters:
-        need, name = needs.get(rooms.get(one.station) or "", (None, ""))
         emitters.append({
             "id": one.station, "flow_kg_s": round(one.flow_kg_s, 5), "flow_l_h": round(one.flow_kg_s * per_litre, 1), "share": round(one.share, 4), "flow_c": round(one.flow_c, 2),
             "return_c": round(one.return_c, 2), "output_w": round(one.output_w, 1), "wanted_w": round(one.wanted_w, 1), "kv": round(one.kv, 3), "turns": round(one.turns, 3), "trv": one.trv,
-            "trv_pa": round(one.trv_pa, 1), "noisy": one.trv_pa > 20_000, "room": name, "need_w": need,
+            "trv_pa": round(one.trv_pa, 1), "noisy": one.trv_pa > 20_000,
         })  # fmt: skip
     return {
-        "emitters": emitters, "sections": {key: round(flow, 6) for key, flow in found.sections.items()},
+        "emitters": emitters, "rooms": [room_row(room) for room in rooms_heated(design.job, given) if any(one.station in room.emitters for one in found.emitters)], "sections": {key: round(flow, 6) for key, flow in found.sections.items()},
         "section_c": {key: [round(a, 2), round(b, 2)] for key, (a, b) in found.section_c.items()},
         "flow_kg_s": round(found.flow_kg_s, 5), "flow_l_h": round(found.flow_kg_s * per_litre, 1), "head_pa": round(found.head_pa, 1), "flow_c": found.flow_c, "return_c": round(found.return_c, 2),
         "boiler_w": round(found.boiler_w, 1), "pipe_w": round(found.pipe_w, 1),
         "residuals": {"pressure_pa": found.residual_pa, "flow_kg_s": found.residual_kg_s, "energy_share": found.energy_gap, "steps": found.steps, "converged": found.converged},
     }  # fmt: skip
+
+
+def room_row(one: RoomHeat) -> dict[str, Any]:
+    """What a room gets of what it needs."""
+    return {
+        "id": one.room,
+        "name": one.name,
+        "room_c": one.room_c,
+        "need_w": round(one.need_w, 1),
+        "given_w": round(one.given_w, 1),
+        "short": one.short,
+    }
 
 
 def balance_row(one: Balance) -> dict[str, Any]:

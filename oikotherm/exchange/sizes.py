@@ -82,7 +82,8 @@ def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
     terms, vessel = heating.circuit.terms, heating.vessel
     running = design.running.get(heating.circuit.source.id)
     set_ = {one.station: balance_row(one) for one in balance(heating)}
-    as_run = {one["id"]: one for one in simulation_row(running, heating, design)["emitters"]} if running else {}
+    run_row = simulation_row(running, heating, design) if running else {"emitters": [], "rooms": []}
+    as_run = {one["id"]: one for one in run_row["emitters"]}
     pump = choose_pump(heating.flow_kg_s, heating.pump_head_pa, heating.medium)
     return {
         "source": heating.circuit.source.id,
@@ -109,11 +110,12 @@ def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
                 "id": load.station, "name": load.name, "nominal_w": load.nominal_w, "output_w": round(load.output_w, 1), "room_c": load.room_c,
                 "flow_kg_s": round(load.flow_kg_s, 5), "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1), "path": list(load.path), "path_pa": round(load.path_pa, 1),
                 **{key: value for key, value in set_[load.station].items() if key not in ("id", "index")}, **{key: as_run[load.station][key] for key in ("flow_c", "return_c")},
-                "running_w": as_run[load.station]["output_w"], "need_w": as_run[load.station]["need_w"],
+                "running_w": as_run[load.station]["output_w"],
                 "local": [_local(one) for one in load.locals], "working": load.worked.as_list(),
             }
             for load in heating.loads
         ],
+        "rooms": run_row["rooms"],
         "left_out": list(heating.left_out),
         "index": heating.index,
         "pump": {"head_pa": round(heating.pump_head_pa, 1), "flow_kg_s": round(heating.flow_kg_s, 5), "flow_l_h": round(litres_h(heating.flow_kg_s, heating), 1),

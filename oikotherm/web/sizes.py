@@ -92,15 +92,13 @@ def at_flow_temperatures(frame: Frame, source: str) -> list[dict[str, Any]]:
             row = run(frame.design, {"circuit": source, "flow_c": flow_c})
         except Refused:
             continue
-        emitters = row["emitters"]
-        short = [one["id"] for one in emitters if one["need_w"] and one["output_w"] < one["need_w"]]
         found.append(
             {
                 "flow_c": flow_c,
                 "return_c": row["return_c"],
-                "output_w": sum(one["output_w"] for one in emitters if one["id"].startswith("R") or one["wanted_w"]),
-                "told": any(one["need_w"] for one in emitters),
-                "short": short,
+                "output_w": sum(one["output_w"] for one in row["emitters"]),
+                "rooms": len(row["rooms"]),
+                "short": [room["name"] for room in row["rooms"] if room["short"]],
             }
         )
     return found

@@ -16,8 +16,9 @@ from oikotherm.core.heating.valves import curve_of_points
 from oikotherm.core.heating.vessel import pressure_at_bar
 from oikotherm.core.matter import fluid
 from oikotherm.core.work.water import water_work
+from oikotherm.exchange.simulation import run as simulated
 from oikotherm.exchange.sizes import sizes_of
-from tests.jobs import CATALOGUE, edit, job
+from tests.jobs import CATALOGUE, edit, job, whole
 
 BIG = PumpCurve(30_000.0, 30_000.0 / 0.5**2)
 
@@ -281,6 +282,57 @@ class MixingTest(unittest.TestCase):
         design = made(*mixed()[:-1])
         self.assertEqual(len(design.heating), 1)
         self.assertEqual({load.station for load in design.heating[0].loads}, {"R1", "U1", "U2"})
+
+
+def in_room(job_, ident, room):
+    document = job_.station(ident).model_dump(exclude_none=True)
+    return edit(job_, {"do": "put_station", "station": {**document, "data": {**document["data"], "room": room}}})
+
+
+class RoomTest(unittest.TestCase):
+    def shop(self, need_w):
+        """A radiator of the boiler's circuit and a loop of the mixing set's warm one room, where the set itself hangs."""
+        made_ = edit(
+            built(*mixed()), {"do": "put_house", "text": f"room SHP on L0 Shop: -1000,-1000 9000x9000 20C {need_w:g}W"}
+        )
+        for ident in ("R1", "U1", "MAN"):
+            made_ = in_room(made_, ident, "SHP")
+        return derive(made_)
+
+    def test_emitters_of_all_circuits_warm_it_and_mixing_sets_do_not(self):
+        first, loops = made(*mixed()).heating
+        gives = sum(load.output_w for one in (first, loops) for load in one.loads if load.station in ("R1", "U1"))
+        for need, short in ((gives - 20, False), (gives + 20, True)):
+            design = self.shop(round(need))
+            said = [finding.says for finding in design.findings if finding.rule == "room-short"]
+            self.assertEqual(bool(said), short)
+            if short:
+                self.assertIn(f"give {gives:.0f} W at 40/33 and 75/55 C", said[0])
+
+    def test_another_flow_temperature_is_judged_with_what_the_other_circuit_gives(self):
+        design = self.shop(1000)
+        loop_w = design.running["MAN"].emitter("U1").output_w
+        for flow_c in (75, 50):
+            row = simulated(design, {"circuit": "BLR", "flow_c": flow_c})
+            own = next(one["output_w"] for one in row["emitters"] if one["id"] == "R1")
+            self.assertAlmostEqual(row["rooms"][0]["given_w"], own + loop_w, delta=0.2)
+        self.assertEqual(simulated(design, {"circuit": "BLR", "flow_c": 20})["rooms"][0]["short"], True)
+
+
+class CoilTest(unittest.TestCase):
+    def test_a_coil_follows_its_distance_to_the_store(self):
+        """At one flow a coil in a store of one temperature gives in proportion to (flow - store): store (60 + 10) / 2 C, rated at 75/55."""
+        design = derive(whole())
+        for flow_c in (80, 75, 62, 50):
+            coil = next(
+                one for one in simulated(design, {"circuit": "BLR", "flow_c": flow_c})["emitters"] if one["id"] == "CYL"
+            )
+            self.assertAlmostEqual(coil["output_w"], 3000 * (coil["flow_c"] - 35) / 40, delta=12)
+        for flow_c in (35, 25):
+            found = simulated(design, {"circuit": "BLR", "flow_c": flow_c})
+            coil = next(one for one in found["emitters"] if one["id"] == "CYL")
+            self.assertEqual((coil["output_w"], coil["return_c"]), (0.0, coil["flow_c"]))
+            self.assertLess(found["residuals"]["energy_share"], 1e-3)
 
 
 class LayoutTest(unittest.TestCase):

@@ -12,13 +12,13 @@ from dataclasses import dataclass, field
 
 from ..catalogue import Catalogue
 from ..errors import Refused
-from ..job.model import DeviceItem, Job
+from ..job.model import DeviceItem, Job, Station
 from ..joints.fitted import Fitted
 from ..memo import Remembered
 from ..pipework.trace import Node
 from .carry import carry
 from .circuits import MANIFOLDS, hub_port, leading_number
-from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c
+from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, mean_difference_k
 from .network import Branch, PumpCurve, Solved, solve
 from .pumps import PumpDuty
 from .sides import BAR_KV, BYPASS, side
@@ -31,7 +31,8 @@ COLD_PLACES = ("loft", "floor", "ground", "outside")
 COLD_C = 12.0
 OPEN_TURNS = 4.0
 REST_KG_S = 1e-7
-LEAST_COIL_C = 25.0
+STORE_C, FILLED_C = 60.0, 10.0  # typ: what a cylinder is kept at, and filled with
+LEAST_COIL_K = 2.0  # a coil sized for a return colder than that stands this far below the return
 BYPASS_KPA = 15.0  # typ, where a bypass has no setting
 
 
@@ -380,8 +381,10 @@ def _heat(
             lost[key] = flow * cp * (t_in - t_out)
             return t_out, takes_s
         station = stations[load.station]
-        if station.kind != "emitter":
-            return max(t_in - load.nominal_w / (flow * cp), load.return_c if load.regulates else LEAST_COIL_C), takes_s
+        if load.regulates:
+            return min(t_in, max(t_in - load.nominal_w / (flow * cp), load.return_c)), takes_s
+        if station.kind == "cylinder":
+            return _coil_return_c(load, station, t_in, flow * cp), takes_s
         rated = (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
         return emitter_return_c(
             t_in, load.room_c, flow * cp, load.nominal_w, station.data.exponent or 1.3, rated
@@ -439,6 +442,18 @@ def _heat(
         pump.head_pa(through)[0], flow_c, back_c, boiler_w, lost_w, abs(boiler_w - given) / max(abs(boiler_w), 1.0), solved.residual_pa, solved.residual_kg_s, solved.steps,
         solved.converged, pump,
     )  # fmt: skip
+
+
+def _coil_return_c(load: Load, station: Station, t_in: float, capacity_w_k: float) -> float:
+    """Return of a cylinder's coil [C], which gives its rating at the circuit's temperatures and follows the log mean to the store.
+
+    The store stands midway between cold water and what it is kept at (typ), as while it warms.
+    """
+    store_c = min(((station.data.store_c or STORE_C) + FILLED_C) / 2, load.return_c - LEAST_COIL_K)
+    if not load.flow_c > load.return_c > store_c:
+        return t_in
+    rated_k = mean_difference_k(load.flow_c, load.return_c, store_c)[0]
+    return emitter_return_c(t_in, store_c, capacity_w_k, load.nominal_w, 1.0, rated_k)
 
 
 def _losses(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str, tuple[float, float]]:

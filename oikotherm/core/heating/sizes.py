@@ -748,7 +748,8 @@ class _Sizer:
             local.append(Local(station.id, title, None, None, drop.gradient_pa_m * station.data.loop_m))
         elif od:
             k = self.catalogue.loss("radiator", od).k
-            local.append(Local(station.id, "radiator", k, None, k * drop.dynamic_pa))
+            what = "coil" if station.kind == "cylinder" else "radiator"
+            local.append(Local(station.id, what, k, None, k * drop.dynamic_pa))
         return tuple(local)
 
     def _boiler_loss(self, flow: float) -> tuple[Local, PumpCurve | None]:

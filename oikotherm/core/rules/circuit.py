@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from ..heating.circuits import Closed, devices, has, region_has, regions
+from ..heating.rooms import outputs_w, rooms_heated
 from ..heating.simulate import NOISE_PA, balance
 from ..heating.sizes import Heating, Section
 from ..heating.vessel import SIZES_L
@@ -348,22 +349,17 @@ def valve_noise(view: View) -> Iterable[Said]:
     "room-short", "mind", "a room its emitters do not warm", "At the circuit's temperatures the emitters of the room give less than it was said to need.", "std EN 442",
 )  # fmt: skip
 def room_short(view: View) -> Iterable[Said]:
-    rooms = {room.id: room for room in view.job.house.rooms if room.need_w}
-    for heating in view.heating:
-        given: dict[str, float] = {}
-        first: dict[str, str] = {}
-        for load in heating.loads:
-            station = view.job.station(load.station)
-            if station and station.data.room in rooms:
-                given[station.data.room] = given.get(station.data.room, 0.0) + load.output_w
-                first.setdefault(station.data.room, load.station)
-        for ident, watts in given.items():
-            room = rooms[ident]
-            if room.need_w and watts < room.need_w - 1:
-                yield Said(
-                    (first[ident], ident), f"{room.name} needs {room.need_w:.0f} W, its emitters give {watts:.0f} W at {heating.circuit.terms.flow_c:g}/{heating.circuit.terms.return_c:g} C.",
-                    cures=("a larger emitter, or one more", "a higher flow temperature", "less heat lost from the room"),
-                )  # fmt: skip
+    for one in rooms_heated(view.job, outputs_w(view.heating)):
+        if one.short and one.emitters:
+            terms = {
+                f"{heating.circuit.terms.flow_c:g}/{heating.circuit.terms.return_c:g}"
+                for heating in view.heating
+                if any(load.station in one.emitters for load in heating.loads)
+            }
+            yield Said(
+                (one.emitters[0], one.room), f"{one.name} needs {one.need_w:.0f} W, its emitters give {one.given_w:.0f} W at {' and '.join(sorted(terms))} C.",
+                cures=("a larger emitter, or one more", "a higher flow temperature", "less heat lost from the room"),
+            )  # fmt: skip
 
 
 @rule(

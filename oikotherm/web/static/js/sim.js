@@ -29,6 +29,13 @@ function show(sim, found) {
     bar.style.width = `${Math.min(one.share, 1.5) / 1.5 * 100}%`;
     bar.classList.toggle("off", Math.abs(one.share - 1) > 0.15);
   }
+  for (const one of found.rooms) {
+    const row = sim.querySelector(`[data-room="${one.id}"]`);
+    if (!row) continue;
+    out(row, "given", Math.round(one.given_w));
+    out(row, "verdict", one.short ? "short" : "warm");
+    row.classList.toggle("short", one.short);
+  }
   out(sim, "flow_l_h", Math.round(found.flow_l_h));
   out(sim, "head", (found.head_pa / 1000).toFixed(1));
   out(sim, "boiler", (found.boiler_w / 1000).toFixed(1));

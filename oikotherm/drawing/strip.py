@@ -153,22 +153,25 @@ def strip(
     parts.append(
         f'<path class="b-centre" d="M{number(left - (OUTSIDE_MM + 6) * scale)} {number(middle)}L{number(left + (x + OUTSIDE_MM + 6) * scale)} {number(middle)}"/>'
     )
+    texts = []  # over all lines, which their halo breaks
     for (px, words, tx, row), (_, method, needs) in zip(above, spots, strict=True):
         ty = 14.0 + 15.0 * row
         line = f"M{number(tx)} {number(ty + 4)}L{number(px)} {number(middle - most * scale * 0.4)}"
         spot = f'<circle class="b-spot{"" if method else " bad"}" cx="{number(px)}" cy="{number(middle)}" r="3.4"/>'
         hint = f"<title>{escape(needs)}</title>" if needs else ""
-        parts.append(
-            f'<path class="b-joint" d="{line}"/>{spot}<text class="b-method" x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(words)}{hint}</text>'
+        parts.append(f'<path class="b-joint" d="{line}"/>{spot}')
+        texts.append(
+            f'<text class="b-method" x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(words)}{hint}</text>'
         )
     for px, name, tx, row in rows:
         ty = middle + most * scale + 18 + 17 * row
         parts.append(
-            f'<path class="b-leader" d="M{number(px)} {number(middle + most * scale * 0.55)}L{number(tx)} {number(ty - 12)}"/><text x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(name)}</text>'
+            f'<path class="b-leader" d="M{number(px)} {number(middle + most * scale * 0.55)}L{number(tx)} {number(ty - 12)}"/>'
         )
+        texts.append(f'<text x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(name)}</text>')
     said = " + ".join(name for _, name in names) or "straight into each other"
     box = f"0 0 {number(width)} {number(height)}"
-    return f'<svg xmlns="http://www.w3.org/2000/svg" class="chart strip-chain{" rejected" if rejected else ""}" viewBox="{box}" role="img" aria-label={quoteattr(said)}>{"".join(parts)}</svg>'
+    return f'<svg xmlns="http://www.w3.org/2000/svg" class="chart strip-chain{" rejected" if rejected else ""}" viewBox="{box}" role="img" aria-label={quoteattr(said)}>{"".join(parts + texts)}</svg>'
 
 
 def _between(a: float, b: float, step: float) -> list[float]:

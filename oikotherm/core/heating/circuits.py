@@ -219,33 +219,37 @@ def leading_number(text: str) -> float | None:
 
 def regions(circuit: Closed, pipework: Pipework, *, low: bool) -> list[Region]:
     """Low (or high) regions of the circuit's pipes, the lowest (highest) first."""
+    return _REGIONS((circuit, pipework), low, lambda: _regions(circuit, pipework, 1 if low else -1))
+
+
+_REGIONS: Remembered[list[Region]] = Remembered(16)
+
+
+def _regions(circuit: Closed, pipework: Pipework, sign: int) -> list[Region]:
     beside = neighbours(pipework)
-    sign = 1 if low else -1
     seen: set[str] = set()
     found: list[Region] = []
+    height = {key: node.at.z * sign for key, node in pipework.nodes.items()}
     place = {key: n for n, key in enumerate(pipework.nodes)}
     for start in sorted(circuit.nodes):
         if start in seen or not beside[start]:
             continue
-        group, waiting, dips = [], [start], True
+        waiting, dips = [start], True
         members = {start}
         while waiting:
             key = waiting.pop()
-            group.append(key)
-            for other, straight in beside[key]:
-                rise = (pipework.nodes[other].at.z - pipework.nodes[key].at.z) * sign
-                if abs(rise) <= LEVEL_MM:
-                    if other not in members:
-                        members.add(other)
-                        waiting.append(other)
-                elif rise < 0:
+            here = height[key]
+            for other, _ in beside[key]:
+                rise = height[other] - here
+                if rise < -LEVEL_MM:
                     dips = False
-                # a straight that leaves level goes up at once, however short
-                del straight
+                elif rise <= LEVEL_MM and other not in members:
+                    members.add(other)
+                    waiting.append(other)
         seen |= members
         if dips:
-            z = sum(pipework.nodes[key].at.z for key in group) / len(group)
-            order = sorted(members, key=lambda key: place[key])
+            order = sorted(members, key=place.__getitem__)
+            z = sum(pipework.nodes[key].at.z for key in order) / len(order)
             found.append(Region(z, tuple(order), pipework.nodes[order[len(order) // 2]].at))
     return sorted(found, key=lambda region: region.z_mm * sign)
 

@@ -203,6 +203,9 @@ class _Sizer:
         self.mixed = mixing_sets(job)
         self.terms = circuit.terms
         self.fraction = self.terms.mass_fraction if self.terms.medium == "mpg" else 0.0
+        self.pumped = any(station.kind == "pump" for station in circuit.stations) or any(
+            node.kind == "device" and node.part == "pump" for node in self.pipework.nodes.values()
+        )
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.beside = neighbours(self.pipework)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
@@ -290,6 +293,8 @@ class _Sizer:
 
     def _pumps_to(self, sides: dict[str, Side], station: Station, ring: bool) -> tuple[str, ...]:
         """Pumps on the way to a station and home, from the source out: devices by their node, stations by their id."""
+        if not self.pumped:
+            return ()
         nodes = (
             sides["flow"].nodes_to(roots_of(self.circuit, self.pipework, "return")[0]) if ring
             else [node for role in ("flow", "return") for node in sides[role].nodes_to(self._node_of(station, role))]
@@ -544,7 +549,7 @@ class _Sizer:
     def _known(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
         """The section, found again where its pipe, fittings and flows are what they were."""
         work, fitted = self.pipework, self.fitted
-        nodes = [node for straight in group for node in (straight.from_node, straight.to_node)]
+        nodes = [group[0].from_node, *(straight.to_node for straight in group)]
         around = tuple(flows.get(key, 0.0) for node in nodes for key in work.arms[node].values())
         lengths = tuple(fitted.span_mm(straight.key) for straight in group)
         return _SECTIONS(

@@ -73,6 +73,7 @@ _CHAINS: Remembered[tuple[dict[str, Piece], dict[str, Fitting], dict[str, Joint]
 
 
 _MOVED: Remembered[Fitting] = Remembered(30_000)
+_BENDS: Remembered[tuple[float, float] | None] = Remembered(30_000)
 
 
 def _as_bend(old: Fitting, title: str) -> Fitting:
@@ -671,23 +672,16 @@ class _Dresser:
         for key, node in work.nodes.items():
             if node.kind != "turn":
                 continue
-            (way_a, a), (way_b, b) = self._arms(node).values()
-            angle = fitting_angle(way_a, way_b)
-            if a.pipe != b.pipe or a.close or b.close:
-                continue
-            if angle < ANGLE_TOLERANCE_DEG:
-                angles[key], self.radii[key] = angle, 0.0
-                continue
-            radius = self.catalogue.bend_radius_mm(a.pipe.code, a.pipe.size)
-            if (
-                radius
-                and self._od(a.pipe) <= self.bent_up_to_mm
-                and angle <= 100
-                and self.override.get(key, "") in ("", "bend")
-            ):
-                angles[key], self.radii[key] = angle, radius
+            a, b = (work.straights[name] for name in work.arms[key].values())
+            bent = _BENDS(
+                (node, a, b, self.catalogue), (self.bent_up_to_mm, self.override.get(key, "")),
+                lambda node=node: self._bent(node),  # type: ignore[misc]
+            )  # fmt: skip
+            if bent:
+                angles[key], self.radii[key] = bent
         stick = {code: system.stick_mm for code, system in self.catalogue.systems.items()}
-        for straight in work.straights.values():
+        bent_ones = [one for one in work.straights.values() if one.from_node in self.radii or one.to_node in self.radii]
+        for straight in bent_ones:
             longest = stick.get(straight.pipe.code)
             if longest and self.fittings_apart_mm(straight) > longest - 500:
                 for end in (straight.from_node, straight.to_node):
@@ -696,7 +690,7 @@ class _Dresser:
         lost = True
         while lost:
             lost = False
-            for straight in work.straights.values():
+            for straight in bent_ones:
                 for end in self._no_room(straight, angles):
                     del self.radii[end]
                     lost = True
@@ -722,6 +716,19 @@ class _Dresser:
                 )
         gone = set(self.radii)
         self.troubles = [one for one in self.troubles if not (one.kind == "no-figures" and one.key in gone)]
+
+    def _bent(self, node: Node) -> tuple[float, float] | None:
+        """The angle [deg] and radius [mm] of the bend that the practice pulls at a turn, before there is room for it; radius 0 where
+        the pipe is only sprung; None where it takes a fitting."""
+        (way_a, a), (way_b, b) = self._arms(node).values()
+        angle = fitting_angle(way_a, way_b)
+        if a.pipe != b.pipe or a.close or b.close:
+            return None
+        if angle < ANGLE_TOLERANCE_DEG:
+            return angle, 0.0
+        radius = self.catalogue.bend_radius_mm(a.pipe.code, a.pipe.size)
+        asked = self.override.get(node.key, "") in ("", "bend")
+        return (angle, radius) if radius and self._od(a.pipe) <= self.bent_up_to_mm and angle <= 100 and asked else None
 
     def fittings_apart_mm(self, straight: Straight) -> float:
         a, b = self.spans[straight.key]

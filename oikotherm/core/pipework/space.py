@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import functools
-import itertools
-from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ..catalogue import Catalogue
 from ..job.model import Box, Pipe
 from ..job.ways import Vec
 from .trace import Pipework, Straight
 
-CELL_MM = 700.0
+SWEEP = 2000
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,41 +89,55 @@ def box_gap_mm(a: Vec, b: Vec, box: Box) -> tuple[float, Vec]:
 
 
 def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: float) -> Iterator[Near]:
-    """All pairs of straights that come within reach of each other and are not joined there.
+    """All pairs of straights that come within reach of each other and are not joined there, in the order they are paced.
 
     reach_mm: between centre lines. Straights that share a node, or stand on things of one spot, belong together.
     """
-    squares: dict[tuple[int, ...], list[str]] = defaultdict(list)
-    spot: dict[str, tuple[int, ...]] = {}
-    for key, node in pipework.nodes.items():
-        spot[key] = tuple(round(part) for part in node.at)
-    seen: set[tuple[str, str]] = set()
-    boxes: dict[str, tuple[float, ...]] = {}
-    straights = pipework.straights
-    for key, straight in straights.items():
-        a, b = spans[key]
-        if straight.close or b.minus(a).length < 1.0:
-            continue
-        lows = [int((min(p, q) - reach_mm) // CELL_MM) for p, q in zip(a, b, strict=True)]
-        highs = [int((max(p, q) + reach_mm) // CELL_MM) for p, q in zip(a, b, strict=True)]
-        box = boxes[key] = (*map(min, a, b), *map(max, a, b))
-        cells = list(itertools.product(*(range(lo, hi + 1) for lo, hi in zip(lows, highs, strict=True))))
-        for cell in cells:
-            for other_key in squares[cell]:
-                pair = (other_key, key)
-                if pair in seen:
-                    continue
-                seen.add(pair)
-                far = boxes[other_key]
-                if any(far[n] - box[n + 3] > reach_mm or box[n] - far[n + 3] > reach_mm for n in range(3)):
-                    continue
-                other = straights[other_key]
-                ends = {spot[straight.from_node], spot[straight.to_node]} & {spot[other.from_node], spot[other.to_node]}
-                if ends:
-                    continue
-                p, q = nearest_points(*spans[other_key], a, b)
-                gap = q.minus(p).length
-                if gap < reach_mm:
-                    yield Near(other, straight, gap, p, q)
-        for cell in cells:
-            squares[cell].append(key)
+    keys = [
+        key
+        for key, one in pipework.straights.items()
+        if not one.close and spans[key][1].minus(spans[key][0]).length >= 1.0
+    ]
+    if len(keys) < 2:
+        return
+    ends = np.array([(*spans[key][0], *spans[key][1]) for key in keys])
+    low, high = np.minimum(ends[:, :3], ends[:, 3:]), np.maximum(ends[:, :3], ends[:, 3:])
+    straights = [pipework.straights[key] for key in keys]
+    nodes = pipework.nodes
+    spots = np.stack([_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])], axis=1)  # fmt: skip
+    pairs = _boxes_near(low, high, reach_mm)
+    joined = (spots[pairs[:, 0], :, None] == spots[pairs[:, 1], None, :]).any(axis=(1, 2))
+    for n, m in pairs[~joined].tolist():
+        one, other = straights[n], straights[m]
+        p, q = nearest_points(*spans[one.key], *spans[other.key])
+        gap = q.minus(p).length
+        if gap < reach_mm:
+            yield Near(one, other, gap, p, q)
+
+
+def _spots(places: list[Vec]) -> NDArray[np.int64]:
+    """A number for the millimetre each place lies in, within a kilometre of the origin."""
+    whole = np.rint(np.array(places)).astype(np.int64) + (1 << 20)
+    found: NDArray[np.int64] = (whole[:, 0] << 42) | (whole[:, 1] << 21) | whole[:, 2]
+    return found
+
+
+def _boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:
+    """Pairs n < m of boxes [mm], n x 3 each, that lie within reach: swept along the axis they are most spread over."""
+    axis = int(np.argmax(low.std(axis=0)))
+    order = np.argsort(low[:, axis], kind="stable")
+    low, high = low[order], high[order]
+    stop = np.searchsorted(low[:, axis], high[:, axis] + reach_mm, side="right")
+    count = np.maximum(stop - np.arange(len(order)) - 1, 0)
+    found = []
+    for first in range(0, len(order), SWEEP):  # in shares, so that a great building takes no great memory
+        here = count[first : first + SWEEP]
+        one = np.repeat(np.arange(first, first + len(here)), here)
+        other = np.arange(len(one)) - np.repeat(np.cumsum(here) - here, here) + one + 1
+        for n in range(3):
+            if n != axis:
+                near = (low[other, n] - high[one, n] <= reach_mm) & (low[one, n] - high[other, n] <= reach_mm)
+                one, other = one[near], other[near]
+        found.append(np.sort(np.stack((order[one], order[other]), axis=1), axis=1))
+    pairs = np.concatenate(found)
+    return np.asarray(pairs[np.lexsort((pairs[:, 0], pairs[:, 1]))])

@@ -31,7 +31,10 @@ def bore_of(view: View, straight: Straight) -> float:
 )  # fmt: skip
 def neck(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
+    bores = {key: bore_of(view, one) for key, one in work.straights.items()}
     for key, arms in work.arms.items():
+        if len({bores[name] for name in arms.values()}) < 2:
+            continue
         into: list[Straight] = []
         out: list[Straight] = []
         for straight in (work.straights[name] for name in arms.values()):
@@ -41,8 +44,8 @@ def neck(view: View) -> Iterable[Said]:
             continue
         role = work.runs[into[0].run].run.role
         near, far = (out, into) if role in ("return", "discharge", "condensate") else (into, out)
-        narrow, wide = max(near, key=lambda one: bore_of(view, one)), max(far, key=lambda one: bore_of(view, one))
-        if not 0 < bore_of(view, narrow) < bore_of(view, wide) - 0.05:
+        narrow, wide = max(near, key=lambda one: bores[one.key]), max(far, key=lambda one: bores[one.key])
+        if not 0 < bores[narrow.key] < bores[wide.key] - 0.05:
             continue
         remedies = []
         if narrow.pipe.code == wide.pipe.code and "@" not in "".join(narrow.legs):

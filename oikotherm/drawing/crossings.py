@@ -3,54 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
+
+from ..core.pipework.space import boxes_near
+
+INSIDE = 1e-6  # share of a segment at its ends where it touches and does not cross
 
 XY = tuple[float, float]
-
-
-def crossing(a: XY, b: XY, c: XY, d: XY) -> tuple[float, float] | None:
-    """Where segment a-b crosses c-d: the share of the way along each, strictly inside both; None if they do not."""
-    rx, ry, sx, sy = b[0] - a[0], b[1] - a[1], d[0] - c[0], d[1] - c[1]
-    det = rx * sy - ry * sx
-    if abs(det) < 1e-9:
-        return None
-    t = ((c[0] - a[0]) * sy - (c[1] - a[1]) * sx) / det
-    u = ((c[0] - a[0]) * ry - (c[1] - a[1]) * rx) / det
-    return (t, u) if 1e-6 < t < 1 - 1e-6 and 1e-6 < u < 1 - 1e-6 else None
-
-
-class Grid:
-    """Segments by the squares they pass, so that only near ones are compared."""
-
-    def __init__(self, cell: float) -> None:
-        self.cell = cell
-        self.squares: dict[tuple[int, int], list[int]] = defaultdict(list)
-
-    def squares_of(self, a: XY, b: XY, margin: float = 0.0) -> Iterator[tuple[int, int]]:
-        """The squares a segment passes, walked column by column."""
-        cell = self.cell
-        (x1, y1), (x2, y2) = (a, b) if a[0] <= b[0] else (b, a)
-        first, last = int((x1 - margin) // cell), int((x2 + margin) // cell)
-        for column in range(first, last + 1):
-            if x2 - x1 < 1e-9:
-                low, high = min(y1, y2), max(y1, y2)
-            else:
-                left, right = max(x1, column * cell), min(x2, (column + 1) * cell)
-                ya = y1 + (y2 - y1) * (min(max(left, x1), x2) - x1) / (x2 - x1)
-                yb = y1 + (y2 - y1) * (min(max(right, x1), x2) - x1) / (x2 - x1)
-                low, high = min(ya, yb), max(ya, yb)
-            for row in range(int((low - margin) // cell), int((high + margin) // cell) + 1):
-                yield column, row
-
-    def add(self, index: int, a: XY, b: XY) -> None:
-        for square in self.squares_of(a, b):
-            self.squares[square].append(index)
-
-    def near(self, a: XY, b: XY, margin: float = 0.0) -> set[int]:
-        found: set[int] = set()
-        for square in self.squares_of(a, b, margin):
-            found.update(self.squares.get(square, ()))
-        return found
 
 
 def gaps(
@@ -60,27 +19,32 @@ def gaps(
 
     At each crossing the farther one is broken over `gap` sheet units; equally near ones (they touch) are not.
     """
-    grid = Grid(min(40.0, max(5.0, 600.0 / max(len(segments), 1) ** 0.5)))
+    import numpy as np  # not before it is needed
+
     found: dict[int, list[tuple[float, float]]] = defaultdict(list)
-    count = 0
-    for index, (a, b, near_a, near_b) in enumerate(segments):
-        for other in grid.near(a, b):
-            c, d, near_c, near_d = segments[other]
-            at = crossing(a, b, c, d)
-            if at is None:
-                continue
-            mine = near_a + (near_b - near_a) * at[0]
-            theirs = near_c + (near_d - near_c) * at[1]
-            if abs(mine - theirs) < 1e-6:
-                continue
-            count += 1
-            behind, share = (index, at[0]) if mine < theirs else (other, at[1])
-            p, q = segments[behind][0], segments[behind][1]
-            length = ((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2) ** 0.5
-            half = gap / 2 / length if length else 0.0
-            found[behind].append((max(0.0, share - half), min(1.0, share + half)))
-        grid.add(index, a, b)
-    return {index: sorted(parts) for index, parts in found.items()}, count
+    if len(segments) < 2:
+        return {}, 0
+    a, b = (np.array([one[end] for one in segments]) for end in (0, 1))
+    near = np.array([one[2:] for one in segments])
+    pairs = boxes_near(np.minimum(a, b), np.maximum(a, b), 0.0)
+    n, m = pairs[:, 1], pairs[:, 0]  # the later one first
+    r, s, w = b[n] - a[n], b[m] - a[m], a[m] - a[n]
+    det = r[:, 0] * s[:, 1] - r[:, 1] * s[:, 0]
+    skew = np.abs(det) >= 1e-9
+    n, m, r, s, w, det = n[skew], m[skew], r[skew], s[skew], w[skew], det[skew]
+    t = (w[:, 0] * s[:, 1] - w[:, 1] * s[:, 0]) / det
+    u = (w[:, 0] * r[:, 1] - w[:, 1] * r[:, 0]) / det
+    mine = near[n, 0] + (near[n, 1] - near[n, 0]) * t
+    theirs = near[m, 0] + (near[m, 1] - near[m, 0]) * u
+    low, high = INSIDE, 1 - INSIDE
+    hit = (t > low) & (t < high) & (u > low) & (u < high) & (np.abs(mine - theirs) >= 1e-6)
+    behind = np.where(mine < theirs, n, m)[hit]
+    share = np.where(mine < theirs, t, u)[hit]
+    length = np.hypot(*(b - a)[behind].T)
+    half = np.divide(gap / 2, length, out=np.zeros_like(length), where=length > 0)
+    for index, first, last in zip(behind, np.maximum(0.0, share - half), np.minimum(1.0, share + half), strict=True):
+        found[int(index)].append((float(first), float(last)))
+    return {index: sorted(parts) for index, parts in found.items()}, int(hit.sum())
 
 
 def remains(parts: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:

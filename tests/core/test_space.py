@@ -41,7 +41,17 @@ class NearTest(unittest.TestCase):
             brute = min(
                 Vec(*(max(lo - p, 0.0, p - hi) for lo, p, hi in zip(box[0], at, box[1], strict=True))).length for at in sampled(a, b)
             )  # fmt: skip
-            self.assertAlmostEqual(box_gap_mm(a, b, box)[0], brute, delta=3)
+            gap, spot = box_gap_mm(a, b, box)
+            self.assertAlmostEqual(gap, brute, delta=3)
+            self.assertLessEqual(gap, brute + 1e-9)
+            self.assertAlmostEqual(box_gap_mm(spot, spot, box)[0], gap)
+        for a, b, gap, spot in (  # along its faces, through it, to its corner, a point
+            (Vec(-300, 80, 0), Vec(300, 80, 0), 30, Vec(-100, 80, 0)), (Vec(-300, 0, 0), Vec(300, 0, 0), 0, Vec(-100, 0, 0)),
+            (Vec(130, 90, -500), Vec(130, 90, 500), 50, Vec(130, 90, -20)), (Vec(0, 0, 60), Vec(0, 0, 60), 40, Vec(0, 0, 60)),
+        ):  # fmt: skip
+            found = box_gap_mm(a, b, box)
+            self.assertAlmostEqual(found[0], gap)
+            self.assertLess(found[1].minus(spot).length, 1e-6)
 
     def test_the_grid_misses_no_pair(self):
         made = derive(demo())

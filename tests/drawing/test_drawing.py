@@ -15,7 +15,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
 from oikotherm.drawing import dxf, svg
-from oikotherm.drawing.crossings import crossing, gaps, remains
+from oikotherm.drawing.crossings import INSIDE, gaps, remains
 from oikotherm.drawing.isometric import Look, draw, pipe_lines
 from oikotherm.drawing.pdf import draw_on
 from oikotherm.drawing.projection import Projection, read_projection
@@ -28,6 +28,17 @@ VIEWS = [Projection("iso", turns) for turns in range(4)] + [
     Projection("elevation"),
     Projection("side"),
 ]
+
+
+def crossing(a, b, c, d):
+    """Where segment a-b crosses c-d: the share of the way along each, strictly inside both; None if they do not."""
+    rx, ry, sx, sy = b[0] - a[0], b[1] - a[1], d[0] - c[0], d[1] - c[1]
+    det = rx * sy - ry * sx
+    if abs(det) < 1e-9:
+        return None
+    t = ((c[0] - a[0]) * sy - (c[1] - a[1]) * sx) / det
+    u = ((c[0] - a[0]) * ry - (c[1] - a[1]) * rx) / det
+    return (t, u) if INSIDE < t < 1 - INSIDE and INSIDE < u < 1 - INSIDE else None
 
 
 class ProjectionTest(unittest.TestCase):

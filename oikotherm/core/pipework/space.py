@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import functools
+import itertools
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import TYPE_CHECKING
 
 from ..catalogue import Catalogue
 from ..job.model import Box, Pipe
 from ..job.ways import Vec
 from .trace import Pipework, Straight
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+
 SWEEP = 2000
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,25 +72,27 @@ def nearest_points(a: Vec, b: Vec, c: Vec, d: Vec) -> tuple[Vec, Vec]:
 
 @functools.lru_cache(maxsize=50_000)
 def box_gap_mm(a: Vec, b: Vec, box: Box) -> tuple[float, Vec]:
-    """How far a segment passes from a box [mm], 0 where it goes through; and the point of it that is nearest.
+    """How far a segment passes from a box [mm], 0 where it goes through; and the point of it that is nearest, the first of several.
 
-    The distance along a segment is convex, so that halving finds it to a micrometre.
+    Between the planes of the box's faces the squared distance is one parabola along the segment; the least of them is the answer.
     """
-    low, high = box
-
-    def gap(point: Vec) -> float:
-        return Vec(*(max(lo - p, 0.0, p - hi) for lo, p, hi in zip(low, point, high, strict=True))).length
-
     way = b.minus(a)
-    left, right = 0.0, 1.0
-    for _ in range(48):
-        p, q = left + (right - left) / 3, right - (right - left) / 3
-        if gap(a.plus(way, p)) <= gap(a.plus(way, q)):
-            right = q
-        else:
-            left = p
-    spot = a.plus(way, (left + right) / 2)
-    return gap(spot), spot
+    slabs = [(lo - p, hi - p, w) for p, w, lo, hi in zip(a, way, *box, strict=True)]
+    cuts = {0.0, 1.0}
+    for lo, hi, w in slabs:
+        if w:
+            cuts.update(t for t in (lo / w, hi / w) if 0 < t < 1)
+    order = sorted(cuts)
+    best, at = math.inf, 0.0
+    for t0, t1 in itertools.pairwise(order):
+        middle = (t0 + t1) / 2
+        outside = [(lo if w * middle < lo else hi, w) for lo, hi, w in slabs if not lo <= w * middle <= hi]
+        steep = sum(w * w for _, w in outside)
+        t = min(t1, max(t0, sum(c * w for c, w in outside) / steep)) if steep else t0
+        gap = sum((c - w * t) ** 2 for c, w in outside)
+        if gap < best - 1e-12:
+            best, at = gap, t
+    return math.sqrt(best), a.plus(way, at)
 
 
 def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: float) -> Iterator[Near]:
@@ -93,6 +100,8 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
 
     reach_mm: between centre lines. Straights that share a node, or stand on things of one spot, belong together.
     """
+    import numpy as np  # not before it is needed
+
     keys = [
         key
         for key, one in pipework.straights.items()
@@ -105,7 +114,7 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
     straights = [pipework.straights[key] for key in keys]
     nodes = pipework.nodes
     spots = np.stack([_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])], axis=1)  # fmt: skip
-    pairs = _boxes_near(low, high, reach_mm)
+    pairs = boxes_near(low, high, reach_mm)
     joined = (spots[pairs[:, 0], :, None] == spots[pairs[:, 1], None, :]).any(axis=(1, 2))
     for n, m in pairs[~joined].tolist():
         one, other = straights[n], straights[m]
@@ -117,13 +126,20 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
 
 def _spots(places: list[Vec]) -> NDArray[np.int64]:
     """A number for the millimetre each place lies in, within a kilometre of the origin."""
+    import numpy as np  # not before it is needed
+
     whole = np.rint(np.array(places)).astype(np.int64) + (1 << 20)
     found: NDArray[np.int64] = (whole[:, 0] << 42) | (whole[:, 1] << 21) | whole[:, 2]
     return found
 
 
-def _boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:
-    """Pairs n < m of boxes [mm], n x 3 each, that lie within reach: swept along the axis they are most spread over."""
+def boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:
+    """Pairs n < m of boxes, their low and high corners a row each, that lie within reach: swept along the axis they are most spread over.
+
+    Rows of two or three numbers, in the unit of reach_mm; pairs in the order of m, then n.
+    """
+    import numpy as np  # not before it is needed
+
     axis = int(np.argmax(low.std(axis=0)))
     order = np.argsort(low[:, axis], kind="stable")
     low, high = low[order], high[order]
@@ -134,7 +150,7 @@ def _boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:
         here = count[first : first + SWEEP]
         one = np.repeat(np.arange(first, first + len(here)), here)
         other = np.arange(len(one)) - np.repeat(np.cumsum(here) - here, here) + one + 1
-        for n in range(3):
+        for n in range(low.shape[1]):
             if n != axis:
                 near = (low[other, n] - high[one, n] <= reach_mm) & (low[one, n] - high[other, n] <= reach_mm)
                 one, other = one[near], other[near]

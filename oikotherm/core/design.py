@@ -8,7 +8,8 @@ from functools import cached_property
 from .catalogue.measured import BookRow, overlay
 from .context import Context
 from .heating.simulate import Settings, Simulation, balance, simulate
-from .heating.sizes import Heating, size_heating
+from .heating.sized import Heating
+from .heating.sizes import size_heating
 from .job.model import Job
 from .job.notation import Style, run_text
 from .joints.dress import dress

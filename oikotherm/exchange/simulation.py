@@ -11,7 +11,7 @@ from ..core.errors import Refused, nearest
 from ..core.heating.network import PumpCurve
 from ..core.heating.rooms import RoomHeat, outputs_w, rooms_heated
 from ..core.heating.simulate import Balance, Setting, Settings, Simulation, balance, simulate
-from ..core.heating.sizes import Heating
+from ..core.heating.sized import Heating
 from ..core.heating.valves import circulators
 from ..core.job.document import read_as
 

@@ -7,7 +7,8 @@ from typing import Any
 from ..core.design import Design
 from ..core.heating.pumps import PumpDuty
 from ..core.heating.simulate import balance
-from ..core.heating.sizes import Heating, Local, OtherSize, Section, other_sizes
+from ..core.heating.sized import Heating, Local, Section
+from ..core.heating.sizes import OtherSize, other_sizes
 from ..core.heating.valves import choose_pump
 from ..core.heating.vessel import pressure_at_bar
 from ..core.matter import fluid

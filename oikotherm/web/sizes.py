@@ -12,7 +12,7 @@ from ..core.errors import Refused
 from ..core.heating.circuits import MANIFOLDS, SOURCES, mixing_sets
 from ..core.heating.pumps import PumpDuty
 from ..core.heating.simulate import Balance, balance
-from ..core.heating.sizes import Heating
+from ..core.heating.sized import Heating
 from ..core.heating.valves import choose_pump, circulators, corrected_turns
 from ..core.job.model import Job
 from ..core.quantity import parse

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ..job.model import Job
-from .sizes import Heating
+from .sized import Heating
 
 
 @dataclass(frozen=True, slots=True)

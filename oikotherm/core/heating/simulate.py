@@ -22,7 +22,8 @@ from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, mean_difference_
 from .network import Branch, PumpCurve, Solved, solve
 from .pumps import PumpDuty
 from .sides import BAR_KV, BYPASS, side
-from .sizes import BOILER_KV, Heating, Load, Section
+from .sized import Heating, Load, Section
+from .sizes import BOILER_KV
 from .valves import circulators, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
 
 NOISE_PA = 20_000.0  # typ: a thermostatic valve whistles above this

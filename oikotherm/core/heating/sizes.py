@@ -9,14 +9,11 @@ import math
 from collections import defaultdict
 from dataclasses import dataclass
 
-from ..catalogue import Catalogue, Limit
-from ..catalogue.ends import End
-from ..catalogue.parts import end_bore_mm
+from ..catalogue import Catalogue
 from ..errors import Refused
 from ..job.model import DeviceItem, Job, Pipe, Station
 from ..job.ways import Vec
-from ..joints.fitted import Fitted, Fitting
-from ..joints.takeoff import fitting_angle
+from ..joints.fitted import Fitted
 from ..matter import Fluid, fluid
 from ..memo import Remembered
 from ..pipework.trace import Straight
@@ -29,7 +26,6 @@ from .circuits import (
     Closed,
     closed_circuits,
     hub_port,
-    leading_number,
     mixing_sets,
     neighbours,
     safety_valve_bar,
@@ -37,9 +33,11 @@ from .circuits import (
 )
 from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, flow_for, output
 from .friction import Drop, pipe_drop, valve_drop_pa
+from .losses import Losses, bore_mm
 from .network import Branch, PumpCurve
-from .pumps import PumpDuty, duties
+from .pumps import duties
 from .sides import Resistance, Side, looped_flows, ring_flows, roots_of, side, tree_flows
+from .sized import Heating, Load, Local, Section, Tread, VolumeRow
 from .valves import curve_of_points
 from .vessel import Vessel, size_vessel
 
@@ -49,131 +47,9 @@ BOILER_L_PER_KW = 0.2  # typ
 SLOW_M_S = 0.15  # below it water carries no air along
 MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
 USUAL_BORE_MM = 20.0  # for a flow to share itself past a pipe whose size is not known yet
-INSERTED = {"press-mlc": "press", "expansion": "exp", "push-fit": "push", "compression-plastic": "comp"}
 ROUNDS = 3  # flows of a loop, and the losses of its fittings with them
 RING_OFF_KG_S = 1e-7
 SAME_KG_S = 1e-9
-
-
-@dataclass(frozen=True, slots=True)
-class Local:
-    """A loss in one place [Pa], by K on the pipe's velocity or by Kv."""
-
-    key: str
-    title: str
-    k: float | None
-    kv: float | None
-    drop_pa: float
-
-
-@dataclass(frozen=True, slots=True)
-class Section:
-    """Pipe of one size that carries one flow. drop_pa: friction and local losses. over: limits it passes, in words. along: the water
-    goes the way it was paced."""
-
-    id: str
-    run: str
-    role: str
-    pipe: Pipe
-    item: str | None
-    keys: tuple[str, ...]
-    length_m: float
-    flow_kg_s: float
-    drop: Drop
-    locals: tuple[Local, ...]
-    drop_pa: float
-    limit: Limit | None
-    over: tuple[str, ...]
-    slow: bool
-    proposed: Pipe | None
-    worked: Worked
-    along: bool = True
-    insert_mm: float | None = None
-    """The narrowest bore of insert fittings within it [mm]; None where there are none."""
-
-
-@dataclass(frozen=True, slots=True)
-class Load:
-    """An emitter, coil or mixing set as the circuit feeds it. path: sections there and back; path_pa: what they and its own valves cost;
-    surplus_pa: what its pumps give beyond that; pumps: keys of those on its way; loop_m: pipe laid within it; regulates: it throttles
-    itself; manifold: the one it hangs on, whose bars have valves; flow_c, return_c: of its water as sized."""
-
-    station: str
-    name: str
-    nominal_w: float
-    output_w: float
-    room_c: float
-    flow_kg_s: float
-    worked: Worked
-    locals: tuple[Local, ...]
-    path: tuple[str, ...]
-    path_pa: float
-    surplus_pa: float = 0.0
-    pumps: tuple[str, ...] = ()
-    loop_m: float = 0.0
-    regulates: bool = False
-    manifold: str = ""
-    flow_c: float = 0.0
-    return_c: float = 0.0
-
-    @property
-    def trv_authority(self) -> float | None:
-        """Share of the pressure over its way that its thermostatic valve takes open; None without one."""
-        valve = sum(one.drop_pa for one in self.locals if one.title.startswith("thermostatic"))
-        whole = self.path_pa + self.surplus_pa
-        return valve / whole if valve and whole > 0 else None
-
-
-@dataclass(frozen=True, slots=True)
-class Tread:
-    """One step of the pressure staircase: a section, an emitter or the boiler."""
-
-    key: str
-    title: str
-    role: str
-    keys: tuple[str, ...]
-    length_m: float
-    drop_pa: float
-
-
-@dataclass(frozen=True, slots=True)
-class VolumeRow:
-    what: str
-    litres: float
-    source: str
-
-
-@dataclass(frozen=True, slots=True)
-class Heating:
-    """A circuit worked out. pump_head_pa and flow_kg_s: its duty; pumps: each of them, one where one moves all. single_pipe: loads hang
-    on one ring. vessel: None with the reason in vessel_why, or behind a mixing set, where it is that of the circuit before."""
-
-    circuit: Closed
-    medium: Fluid
-    sections: tuple[Section, ...]
-    loads: tuple[Load, ...]
-    left_out: tuple[str, ...]
-    index: str
-    treads: tuple[Tread, ...]
-    flow_kg_s: float
-    pump_head_pa: float
-    volume: tuple[VolumeRow, ...]
-    volume_l: float
-    vessel: Vessel | None
-    vessel_why: str
-    vessel_here_l: float | None
-    safety_bar: float
-    safety_assumed: bool
-    height_m: float
-    at: Vec
-    """A port of its source: where findings of the whole circuit stand."""
-    pumps: tuple[PumpDuty, ...] = ()
-    single_pipe: bool = False
-    residual_pa: float | None = None
-    """What a pump within the source leaves at its ports, at the design flow."""
-
-    def section(self, ident: str) -> Section:
-        return next(section for section in self.sections if section.id == ident)
 
 
 def size_heating(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Heating, ...]:
@@ -209,6 +85,7 @@ class _Sizer:
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.beside = neighbours(self.pipework)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
+        self.losses = Losses(fitted, catalogue, self.medium, self.settings)
         self.left_out: list[str] = []
         self.diverting: set[str] = set()
 
@@ -440,7 +317,7 @@ class _Sizer:
                 kvs[section.keys[0]] = tuple(one.kv for one in section.locals if one.kv)
         return {
             key: Resistance(
-                max(self.fitted.span_mm(key), 1.0) / 1000, self._bore(self.pipework.straights[key].pipe) or USUAL_BORE_MM,
+                max(self.fitted.span_mm(key), 1.0) / 1000, bore_mm(self.catalogue, self.pipework.straights[key].pipe) or USUAL_BORE_MM,
                 self._roughness(self.pipework.straights[key].pipe), k[key], kvs.get(key, ()),
             )
             for key in self.circuit.straights
@@ -513,7 +390,7 @@ class _Sizer:
         local = self._emitter_losses(station, max(flow, 1e-4))
         node = str(self._node_of(station, "flow"))
         pipe = self.beside[node][0][1].pipe if self.beside[node] else None
-        bore = (self._bore(pipe) if pipe else None) or 13.6
+        bore = (bore_mm(self.catalogue, pipe) if pipe else None) or 13.6
         return Branch(
             station.id, node, str(self._node_of(station, "return")), station.data.loop_m or 0.0, bore, self._roughness(pipe) if pipe else 0.0,
             sum(one.k for one in local if one.k), tuple(one.kv for one in local if one.kv),
@@ -562,7 +439,7 @@ class _Sizer:
         pipe, flow = group[0].pipe, flows.get(group[0].key, 0.0)
         length_m = sum(self.fitted.span_mm(straight.key) for straight in group) / 1000
         drop, row = self._drop(pipe, flow)
-        local = self._section_losses(group, flows, drop) if row else ()
+        local = self.losses.of(group, flows, drop, self.diverting) if row else ()
         total = drop.gradient_pa_m * length_m + sum(one.drop_pa for one in local)
         limit = self.catalogue.limit(self.job.practice, row) if row else None
         over = []
@@ -572,7 +449,7 @@ class _Sizer:
             over.append(f"{drop.gradient_pa_m:.0f} Pa/m, the limit is {limit.gradient_pa_m:.0f}")
         proposed = self._smallest(pipe.code, flow) if flow and (over or not row) else None
         steps = [
-            Step("v = flow / (rho x pi / 4 x bore^2)", (("flow_kg_s", flow), ("rho_kg_m3", self.medium.density_kg_m3), ("bore_mm", self._bore(pipe) or 0.0)),
+            Step("v = flow / (rho x pi / 4 x bore^2)", (("flow_kg_s", flow), ("rho_kg_m3", self.medium.density_kg_m3), ("bore_mm", bore_mm(self.catalogue, pipe) or 0.0)),
                  drop.velocity_m_s, "m/s", self.medium.source),
             Step("Re = v x bore x rho / mu", (("mu_mpa_s", self.medium.viscosity_pa_s * 1000),), drop.reynolds, "", self.medium.source),
             Step("f: 64/Re, Colebrook-White above Re 4000", (("roughness_mm", self._roughness(pipe)),), drop.factor, "", "Colebrook 1939"),
@@ -585,12 +462,8 @@ class _Sizer:
         item = self._pipe_item(group[0])
         return Section(
             ident, group[0].run, run.role, pipe, item, tuple(straight.key for straight in group), length_m, flow, drop, local, total, limit,
-            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, Worked(total, "Pa", tuple(steps)), self.signed.get(group[0].key, 0.0) >= 0, self._insert_mm(group),
+            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, Worked(total, "Pa", tuple(steps)), self.signed.get(group[0].key, 0.0) >= 0, self.losses.insert_mm(group),
         )  # fmt: skip
-
-    def _bore(self, pipe: Pipe) -> float | None:
-        row = self.catalogue.pipe(pipe.code, pipe.size)
-        return row.bore_mm if row else None
 
     def _roughness(self, pipe: Pipe) -> float:
         system = self.catalogue.systems.get(pipe.code)
@@ -625,111 +498,6 @@ class _Sizer:
             if item.kind == "pipe":
                 found = item.id
         return found
-
-    def _section_losses(self, group: list[Straight], flows: dict[str, float], drop: Drop) -> tuple[Local, ...]:
-        """What the fittings within a section and at its ends cost: a tee is charged to the arms that part from the full flow."""
-        local: list[Local] = []
-        inside = {straight.to_node for straight in group[:-1]}
-        od = self.catalogue.pipe(group[0].pipe.code, group[0].pipe.size) or None
-        od_mm = od.od_mm if od and od.od_mm else 0.0
-
-        def add_k(fitting: Fitting, arm: str, name: str, title: str) -> None:
-            k = round(self.catalogue.loss(name, od_mm).k * self._narrowed(fitting, arm, group[0].pipe), 3)
-            local.append(Local(fitting.key, title, k, None, k * drop.dynamic_pa))
-
-        for straight in group:
-            for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm)):
-                fitting = self.fitted.fittings.get(node)
-                if fitting is None or node == straight.from_node and node in inside:
-                    continue
-                if fitting.kind in ("elbow", "elbow45", "bend"):
-                    if node in inside or self._smaller_here(fitting, arm):
-                        add_k(fitting, arm, fitting.kind, fitting.title)
-                elif fitting.kind == "device" and (node in inside or node == straight.to_node):
-                    local += self._device_loss(fitting, straight, flows.get(straight.key, 0.0), drop)
-                elif fitting.kind == "reducer" and self._smaller_here(fitting, arm):
-                    add_k(fitting, arm, "reducer", fitting.title)
-                elif fitting.kind == "coupling" and node in inside:
-                    add_k(fitting, arm, "coupling", fitting.title)
-                elif fitting.chains and (fitting.kind == "port" or node == straight.from_node):
-                    local += self._chain_losses(fitting, group[0].pipe, drop)
-                elif fitting.kind == "tee" and len(fitting.arms) >= 2:
-                    local += self._tee_loss(fitting, arm, flows, drop, od_mm)
-        return tuple(local)
-
-    def _insert_of(self, fitting: Fitting, arm: str) -> float | None:
-        """The bore of an insert fitting at an arm [mm]; None for a fitting of full bore."""
-        pipe, mating = fitting.pipes.get(arm), fitting.matings.get(arm)
-        prefix = INSERTED.get(mating.method) if mating else None
-        if pipe is None or prefix is None or fitting.kind == "bend":
-            return None
-        family = self.catalogue.systems[pipe.code].family if pipe.code in self.catalogue.systems else ""
-        bore, found = self._bore(pipe), end_bore_mm(self.catalogue, End(f"{prefix}-{family}", pipe.size, "socket"))
-        return found if found and bore and found < bore - 0.05 else None
-
-    def _narrowed(self, fitting: Fitting, arm: str, pipe: Pipe) -> float:
-        """What a K on the velocity in the pipe grows by where the fitting's bore is smaller: (bore / insert)^4."""
-        insert, bore = self._insert_of(fitting, arm), self._bore(pipe)
-        return (bore / insert) ** 4 if insert and bore else 1.0
-
-    def _insert_mm(self, group: list[Straight]) -> float | None:
-        found = [
-            insert for straight in group for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm))
-            if (fitting := self.fitted.fittings.get(node)) is not None and (insert := self._insert_of(fitting, arm))
-        ]  # fmt: skip
-        return min(found, default=None)
-
-    def _chain_losses(self, fitting: Fitting, pipe: Pipe, drop: Drop) -> list[Local]:
-        """The parts of a transition, each K brought from its own bore to the velocity in the pipe."""
-        found = []
-        bore = self._bore(pipe)
-        for _, chain in fitting.chains:
-            for n, link in enumerate(chain.links):
-                if link.part is not None and link.part.k:
-                    k = link.part.k * (
-                        (bore / link.part.bore_mm) ** 4
-                        if bore and link.part.bore_mm and link.part.bore_mm < bore
-                        else 1.0
-                    )
-                    found.append(Local(f"{fitting.key}/t{n + 1}", link.title, round(k, 3), None, k * drop.dynamic_pa))
-        return found
-
-    def _smaller_here(self, fitting: Fitting, arm: str) -> bool:
-        """Whether this arm has the smaller bore: a fitting between two sections is charged there."""
-        own = self._bore(fitting.pipes[arm]) or 0.0
-        others = [self._bore(pipe) or 0.0 for other, pipe in fitting.pipes.items() if other != arm]
-        return bool(others) and own < min(others)
-
-    def _device_loss(self, fitting: Fitting, straight: Straight, flow: float, drop: Drop) -> list[Local]:
-        node = self.pipework.nodes[fitting.key]
-        row = self.catalogue.device(node.part, straight.pipe.code, straight.pipe.size)
-        if row is None:
-            return []
-        said = leading_number(self.settings.get(node.item, "")) if node.part == "balance" else None
-        kv = min(said, row.kv) if said and row.kv else row.kv
-        if kv:
-            title = f"{fitting.title}, Kv {kv:g}" if said else fitting.title
-            return [Local(fitting.key, title, None, kv, valve_drop_pa(flow, kv, self.medium))]
-        return [Local(fitting.key, fitting.title, row.k, None, row.k * drop.dynamic_pa)] if row.k else []
-
-    def _tee_loss(self, fitting: Fitting, arm: str, flows: dict[str, float], drop: Drop, od_mm: float) -> list[Local]:
-        by_arm = {name: flows.get(self.pipework.arms[fitting.key][name], 0.0) for name, _ in fitting.arms}
-        full = max(by_arm, key=lambda name: by_arm[name])
-        ways = dict(fitting.arms)
-        through = fitting_angle(ways[full], ways[arm]) < 10
-        if fitting.key in self.diverting and arm != full and through:
-            k = self.catalogue.loss("tee-divert", od_mm).k
-            return [Local(fitting.key, f"{fitting.title}, diverting", k, None, k * drop.dynamic_pa)]
-        if arm == full or by_arm[arm] == 0:
-            return []
-        k = round(
-            self.catalogue.loss("tee-through" if through else "tee-branch", od_mm).k
-            * self._narrowed(fitting, arm, fitting.pipes[arm]),
-            3,
-        )
-        return [
-            Local(fitting.key, f"{fitting.title}, {'through' if through else 'branch'}", k, None, k * drop.dynamic_pa)
-        ]
 
     def _emitter_losses(self, station: Station, flow: float) -> tuple[Local, ...]:
         local: list[Local] = []
@@ -801,7 +569,7 @@ class _Sizer:
         pipes: dict[str, float] = defaultdict(float)
         for key in self.circuit.straights:
             pipe = self.pipework.straights[key].pipe
-            bore = self._bore(pipe)
+            bore = bore_mm(self.catalogue, pipe)
             if bore:
                 pipes[str(pipe)] += math.pi / 4 * (bore / 100) ** 2 * self.fitted.span_mm(key) / 100
         rows = [VolumeRow(f"pipe {name}", litres, "bore x length as traced") for name, litres in sorted(pipes.items())]
@@ -813,7 +581,7 @@ class _Sizer:
             if station.state == "remove" or station.kind not in (*LOADS, "boiler"):
                 continue
             if station.data.loop_m and (node := self._node_of(station, "flow")):
-                bore = self._bore(self.beside[node][0][1].pipe) if self.beside[node] else None
+                bore = bore_mm(self.catalogue, self.beside[node][0][1].pipe) if self.beside[node] else None
                 if bore:
                     litres = math.pi / 4 * (bore / 100) ** 2 * station.data.loop_m * 10
                     rows.append(VolumeRow(station.id, litres, "bore x loop"))

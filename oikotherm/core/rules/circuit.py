@@ -8,7 +8,7 @@ from typing import Any
 from ..heating.circuits import Closed, devices, has, region_has, regions
 from ..heating.rooms import outputs_w, rooms_heated
 from ..heating.simulate import NOISE_PA, balance
-from ..heating.sizes import Heating, Section
+from ..heating.sized import Heating, Section
 from ..heating.vessel import SIZES_L
 from ..job.model import Leg
 from ..practice import AIR_SEPARATOR, FILTER, chosen

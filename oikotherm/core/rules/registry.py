@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from ..context import Context
-from ..heating.sizes import Heating
+from ..heating.sized import Heating
 from ..job.model import Job
 from ..job.notation import Style
 from ..job.ways import Vec

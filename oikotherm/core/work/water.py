@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ..design import Design
 from ..heating.circuits import devices
 from ..heating.service import Dose, Storey, WaterPlan, dose, water_plan
-from ..heating.sizes import Heating
+from ..heating.sized import Heating
 from ..pipework.water import traps
 
 USUAL_FILL_BAR = 1.2  # typ

@@ -71,13 +71,13 @@ def main() -> int:
     elif only:
         passed, failed = run(loader.loadTestsFromNames(only))
     else:
-        checks = [tool("ruff", "check", "."), tool("ruff", "format", "--check", "-q", "."), tool("mypy")]
         beside = subprocess.Popen(
             [sys.executable, "-m", "tests.run", "--pages"],
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
         )
+        checks = [tool("ruff", "check", "."), tool("ruff", "format", "--check", "-q", "."), tool("mypy")]
         passed, failed = run(all_but_pages(loader))
         print("== all pages", flush=True)
         said, _ = beside.communicate()

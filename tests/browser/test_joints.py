@@ -82,6 +82,13 @@ class SimulatorTest(BrowserCase):
         page.wait_for_function("() => document.querySelector('[data-emitter=R3] .meter i').classList.contains('off')")
         page.get_by_role("button", name="As balanced").click()
         page.wait_for_function("() => !document.querySelector('[data-emitter=R3] .meter i').classList.contains('off')")
+        rooms = page.locator(".room-heat")
+        self.assertEqual(rooms.locator(".short").count(), 0)
+        page.locator(".sim [name=flow_c]").evaluate(
+            "e => { e.value = 60; e.dispatchEvent(new Event('input', {bubbles: true})); }"
+        )
+        rooms.locator(".short [data-out=verdict]", has_text="short").first.wait_for()
+        self.assertEqual(rooms.locator("[data-room=HAL].short").count(), 0)  # it has more than it needs
         took = page.evaluate(
             """async () => { const token = document.querySelector('meta[name=csrf]').content; const times = [];
             for (let n = 0; n < 12; n++) { const at = performance.now();

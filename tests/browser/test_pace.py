@@ -43,6 +43,19 @@ class PaceTest(BrowserCase):
             "() => document.querySelector('#line-text').value === 'from F1.T1 cu-m 15: U350 [drain] '"
         )
 
+    def test_suggestions_for_an_earlier_text_are_never_put_in(self):
+        self.type_line("from F1.T1 ")
+        self.page.locator("#suggestions button").first.wait_for()
+        self.page.route("**/pace/preview", lambda route: (time.sleep(0.6), route.continue_()))
+        self.page.keyboard.type("cu-m 15: U350 [dr")
+        stale = self.page.locator("#suggestions button").first
+        stale.click()  # made for another text
+        self.assertEqual(self.page.locator("#line-text").input_value(), "from F1.T1 cu-m 15: U350 [dr")
+        self.page.locator("#suggestions button", has_text="drain]").wait_for()
+        self.page.locator("#line-text").focus()
+        self.page.keyboard.press("ArrowRight")
+        self.assertEqual(self.page.locator("#line-text").input_value(), "from F1.T1 cu-m 15: U350 [drain] ")
+
     def test_pointing_at_a_chip_lights_its_pipe_and_the_other_way(self):
         chip = self.page.locator(".run[data-run=F1] .chip", has_text="S2400")
         chip.hover()

@@ -257,3 +257,50 @@ class CircuitTest(unittest.TestCase):
         high = [round(region.z_mm) for region in regions(heating.circuit, design.pipework, low=False)]
         self.assertEqual(high[0], 2921)
         self.assertEqual(high.count(1810), 2)
+
+
+class LossTest(unittest.TestCase):
+    """What stands on a pipe, by hand from its K or Kv."""
+
+    MIDDLE = "U300 W443 [vent] W400 D500 [safety-valve set 3] D1390 {}S2790 =cu-m 15 U71 -> R1.left"
+
+    def losses(self, more):
+        line = "F1 from BLR.flow cu-m 22: " + self.MIDDLE.format(more)
+        heating = derive(circuit(line)).heating[0]
+        return heating, heating.section("F1/1")
+
+    def test_a_device_adds_its_own_and_nothing_else(self):
+        plain = self.losses("")[1]
+        water = fluid(70)
+        litres_h = plain.flow_kg_s / water.density_kg_m3 * 3600
+        for part in ("iso", "filter", "check"):
+            with self.subTest(part=part):
+                row = CATALOGUE.device(part, "cu-m", "22")
+                by_kv = 1e5 * (litres_h / row.kv) ** 2 * water.density_kg_m3 / 1000 if row.kv else 0.0
+                more = self.losses(f"[{part}] ")[1].drop_pa - plain.drop_pa
+                self.assertGreater(more, 0)
+                self.assertAlmostEqual(more, by_kv or row.k * plain.drop.dynamic_pa, places=3)
+
+    def test_a_balancing_valve_costs_by_what_it_is_set_to(self):
+        heating, section = self.losses("[balance set 0.8] ")
+        valve = next(one for one in section.locals if "balanc" in one.title)
+        water = fluid(70)
+        litres_h = section.flow_kg_s / water.density_kg_m3 * 3600
+        self.assertEqual(valve.kv, 0.8)
+        self.assertAlmostEqual(valve.drop_pa, 1e5 * (litres_h / 0.8) ** 2 * water.density_kg_m3 / 1000, places=3)
+        wide = next(one for one in self.losses("[balance set 99] ")[1].locals if "balanc" in one.title)
+        self.assertEqual(wide.kv, CATALOGUE.device("balance", "cu-m", "22").kv)  # no valve opens wider than it is made
+        self.assertGreater(heating.pump_head_pa, self.losses("[balance set 99] ")[0].pump_head_pa)
+
+    def test_tees_are_charged_to_the_arms_that_part(self):
+        heating = derive(demo()).heating[0]
+        flow = {section.id: section.flow_kg_s for section in heating.sections}
+        for section in heating.sections:
+            for one in section.locals:
+                if one.title.endswith(("through", "branch")):
+                    self.assertLess(section.flow_kg_s, max(flow.values()))
+                    self.assertAlmostEqual(one.drop_pa, one.k * section.drop.dynamic_pa, places=6)
+        through = [one for section in heating.sections for one in section.locals if one.title.endswith("through")]
+        branch = [one for section in heating.sections for one in section.locals if one.title.endswith("branch")]
+        self.assertTrue(through and branch)
+        self.assertLess(max(one.k for one in through), min(one.k for one in branch))

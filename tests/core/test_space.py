@@ -4,6 +4,8 @@ import math
 import random
 import unittest
 
+import numpy
+
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.houseline import EXAMPLES, parse_part, part_text
@@ -11,7 +13,7 @@ from oikotherm.core.job.notation import Style
 from oikotherm.core.job.ways import Vec
 from oikotherm.core.making.holes import holes, joist_lines
 from oikotherm.core.making.supports import schedule
-from oikotherm.core.pipework.space import box_gap_mm, near_pairs, nearest_points
+from oikotherm.core.pipework.space import box_gap_mm, boxes_near, near_pairs, nearest_points
 from oikotherm.core.pipework.water import dead_ends, traps
 from tests.core.test_rules import JOISTS, house
 from tests.jobs import CATALOGUE, circuit, demo, design, edit, job, port, station
@@ -53,7 +55,28 @@ class NearTest(unittest.TestCase):
             self.assertAlmostEqual(found[0], gap)
             self.assertLess(found[1].minus(spot).length, 1e-6)
 
-    def test_the_grid_misses_no_pair(self):
+    def test_boxes_near_each_other_against_brute_force(self):
+        rng = random.Random(7)
+        for width, reach in ((2, 0.0), (2, 3.0), (3, 0.0), (3, 12.0)):
+            with self.subTest(width=width, reach=reach):
+                low = numpy.array([[rng.choice((0, rng.uniform(0, 300))) for _ in range(width)] for _ in range(120)])
+                high = low + numpy.array(
+                    [[rng.choice((0, rng.expovariate(1 / 20))) for _ in range(width)] for _ in low]
+                )
+                brute = [
+                    (n, m)
+                    for m in range(len(low))
+                    for n in range(m)
+                    if all(low[n, k] - high[m, k] <= reach and low[m, k] - high[n, k] <= reach for k in range(width))
+                ]
+                self.assertGreater(len(brute), 100)
+                self.assertEqual([tuple(pair) for pair in boxes_near(low, high, reach).tolist()], brute)
+
+    def test_a_great_building_is_swept_in_shares(self):
+        low = numpy.array([[float(n), 0.0] for n in range(4500)])
+        self.assertEqual(boxes_near(low, low + 0.5, 0.6).tolist(), [[n, n + 1] for n in range(4499)])
+
+    def test_the_sweep_misses_no_pair(self):
         made = derive(demo())
         work, spans = made.pipework, made.fitted.spans
         found = {(near.one.key, near.other.key) for near in near_pairs(work, spans, 400)}

@@ -76,6 +76,31 @@ class CrossingTest(unittest.TestCase):
             self.assertEqual(count, brute)
             self.assertEqual(sum(len(parts) for parts in broken.values()), brute)
 
+    def test_the_gap_lies_where_the_nearer_pipe_passes(self):
+        """Each gap of random lines, wherever they point, has its middle on a nearer line, and its length is the one asked for."""
+        rng = random.Random(8)
+        lines = [
+            ((rng.uniform(0, 500), rng.uniform(0, 400)), (rng.uniform(0, 500), rng.uniform(0, 400)), float(n), float(n))
+            for n in range(40)
+        ]
+        broken, _ = gaps(lines, 9)
+        self.assertGreater(len(broken), 20)
+        for index, parts in broken.items():
+            (ax, ay), (bx, by), mine, _ = lines[index]
+            length = math.hypot(bx - ax, by - ay)
+            for first, last in parts:
+                if first > 0 and last < 1:
+                    self.assertAlmostEqual((last - first) * length, 9)
+                    x, y = (ax + (bx - ax) * (first + last) / 2, ay + (by - ay) * (first + last) / 2)
+                    off = [
+                        abs((d[0] - c[0]) * (y - c[1]) - (d[1] - c[1]) * (x - c[0])) / math.dist(c, d)
+                        for c, d, near, _ in lines
+                        if near > mine
+                    ]
+                    self.assertLess(min(off), 1e-6)
+        self.assertEqual(gaps(lines[:1], 9), ({}, 0))
+        self.assertEqual(gaps([], 9), ({}, 0))
+
     def test_the_farther_pipe_has_the_gap(self):
         over, under = ((0, 50), (100, 50), 5.0, 5.0), ((50, 0), (50, 100), 1.0, 1.0)
         broken, count = gaps([over, under], 10)

@@ -9,8 +9,8 @@ from flask import Blueprint, jsonify, redirect, render_template, request, url_fo
 
 from ..core.errors import Refused
 from ..core.job.model import Choice
-from ..core.joints.dress import ways_to_join
 from ..core.joints.fitted import Joint
+from ..core.joints.fitter import ways_to_join
 from ..core.joints.recipe import joint_end
 from ..core.making.materials import coils, parts, sticks
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..job.model import Leg, Obstacle
 from ..job.ways import DIRECTIONS, Vec, inside
-from ..joints.dress import HIDDEN
+from ..joints.fitter import HIDDEN
 from ..making.holes import Hole, holes
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
 from ..pipework.trace import Straight

@@ -224,8 +224,8 @@ def _panel(said: str, room: str) -> dict[str, Any]:
 
 
 OLMO_HOUSE = (
-    "room PLT on L0 Plant room: 0/0 3000x3000 18C", "room HAL on L0 Oven hall: 3100/0 6000x5000 18C", "room SHP on L0 Shop: 0/3100 3000x5000 20C",
-    "room FLO on L0 Flour store: 9200/0 3000x4000 15C flameless", "wall W1 on L0: 3050/0 to 3050/3000 100 masonry", "wall W2 on L0: 0/3050 to 3000/3050 100 masonry",
+    "room PLT on L0 Plant room: 0/0 3000x3000 18C", "room HAL on L0 Oven hall: 3100/0 6000x5000 18C 2100W", "room SHP on L0 Shop: 0/3100 3000x5000 20C 1150W",
+    "room FLO on L0 Flour store: 9200/0 3000x4000 15C 700W flameless", "wall W1 on L0: 3050/0 to 3050/3000 100 masonry", "wall W2 on L0: 0/3050 to 3000/3050 100 masonry",
     "wall W3 on L0: 9150/0 to 9150/5000 100 masonry",
 )  # fmt: skip
 OLMO_RUNS = (

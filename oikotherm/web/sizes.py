@@ -80,7 +80,7 @@ def _own_curve(heating: Heating, duty: PumpDuty) -> Markup:
     end = (duty.curve.h0_pa / duty.curve.a_pa_s2_kg2) ** 0.5
     per = 3.6e6 / heating.medium.density_kg_m3
     points = [(end * n / 24 * per, duty.curve.head_pa(end * n / 24)[0] / 1000) for n in range(25)]
-    return _chart([(f"{duty.title}, by its label", points)], duty, per)
+    return _chart([("by its label", points)], duty, per)
 
 
 @bp.app_template_global()

@@ -261,9 +261,10 @@ def parse(said: str | float | int, kind: str, bare_unit: str, *, field: str = ""
         value = float(said) * UNITS[bare_unit].factor + UNITS[bare_unit].offset if abs(said) < 1e300 else math.inf
         return _finite(value, field, said, kind, example)
     text = said
-    for sign, words in _VULGAR.items():
-        text = re.sub(rf"(\d){sign}", rf"\1 {words}", text).replace(sign, words)
-    text = text.replace("−", "-").replace("’", "'").replace("”", '"')
+    if not text.isascii():
+        for sign, words in _VULGAR.items():
+            text = re.sub(rf"(\d){sign}", rf"\1 {words}", text).replace(sign, words)
+        text = text.replace("−", "-").replace("’", "'").replace("”", '"')
     if len(text) > 60:
         raise Refused(field, said, f"a {kind}", example)
     if "," in text:

@@ -40,7 +40,7 @@ PAGES = (
     "/bench/moved_radiator?pipe=cu-m+15",
     "/jobs/olmo-vecchio/sizes",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
-FRAMES = ("/", "/bench", "/jobs/lockhouse/pace", "/jobs/lockhouse/order")  # where the parts all pages share are pressed
+FRAMES = ("/", "/jobs/lockhouse/pace")  # where the parts all pages share are pressed
 CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"
 
 
@@ -95,7 +95,7 @@ class CrawlTest(BrowserCase):
     STATE = """() => {
       // a field the browser refuses to send gets the focus and a word from the browser; a page loaded anew has lost the mark
       const refused = document.activeElement?.matches(':invalid') ? document.activeElement.name : '';
-      const text = location.href + refused + (window.marked ?? 'anew') + document.body.outerHTML + (window.printed ?? 0) + [...document.querySelectorAll('input, textarea')].map(e => e.value).join() + scrollY + document.querySelector('main')?.scrollTop;
+      const text = location.href + refused + (window.marked ?? 'anew') + document.body.outerHTML + (window.printed ?? 0) + JSON.stringify(localStorage) + [...document.querySelectorAll('input, textarea')].map(e => e.value).join() + scrollY + document.querySelector('main')?.scrollTop;
       let sum = 0;
       for (let at = 0; at < text.length; at++) sum = (sum * 31 + text.charCodeAt(at)) | 0;
       return `${text.length} ${sum}`;
@@ -144,7 +144,7 @@ class CrawlTest(BrowserCase):
             self.as_new()
             self.go(path, page)
             # what is not there to be pressed, and what is only sent with its form, needs no page of its own
-            # rows repeat: the first two of each list stand for the others; so does the frame, from page to page
+            # rows repeat: the first of each list stands for the others; so does the frame, from page to page
             alike = page.eval_on_selector_all(
                 CONTROLS,
                 """(all, known) => all.map(e => { if (!e.checkVisibility() || e.disabled || e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true' || e.matches('select') && (e.form || e.options.length < 2)) return true;
@@ -153,7 +153,7 @@ class CrawlTest(BrowserCase):
                    const once = e.closest('.pick-one, .chain, .topic, .bench nav li, .sim-table tr, .house-grid label');
                    if (once) return [...once.parentElement.children].filter(c => c.tagName === once.tagName).indexOf(once) > 0 || e.parentElement.querySelector('button') !== e && e.matches('.sizes button');
                    const row = e.closest('.joint-list li, .steps-list > li, .run, #cuts tr, .size-table tr, details.station, tbody tr, main li');
-                   return row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName).indexOf(row) > 1 : false; })""",
+                   return row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName).indexOf(row) > 0 : false; })""",
                 path not in FRAMES,
             )
             for number in (number for number, again in enumerate(alike) if not again):

@@ -98,3 +98,12 @@ class SimulatorTest(BrowserCase):
         )
         self.assertLess(took, 400)  # 40 ms on a quiet desk
         self.assertEqual(self.rev(), 1)
+
+    def test_the_turns_as_shown_balance_every_circuit_of_the_demos(self):
+        for uid in ("lockhouse", "olmo-vecchio"):
+            self.go(f"/jobs/{uid}/sizes")
+            self.page.wait_for_function("() => [...document.querySelectorAll('.sim')].every(sim => sim.dataset.shown)")
+            shares = self.page.locator(".sim [data-out=share]").all_inner_texts()
+            self.assertGreaterEqual(len(shares), 6)
+            for share in shares:
+                self.assertAlmostEqual(int(share.split()[0]), 100, delta=5, msg=f"{uid}: {shares}")

@@ -234,8 +234,10 @@ class DrawingEditTest(BrowserCase):
         item = self.item("RT3", "S2875")
         self.pick("RT3", item)
         svg = self.page.locator("#sheet svg")
-        handle = self.page.locator("#sheet .handle").bounding_box()
-        x, y = handle["x"] + handle["width"] / 2, handle["y"] + handle["height"] / 2
+        x, y = self.page.wait_for_function(  # the sheet may just be drawn anew, and the handle with it
+            """() => { const r = document.querySelector('#sheet .handle')?.getBoundingClientRect();
+            return r?.width ? [r.x + r.width / 2, r.y + r.height / 2] : null; }"""
+        ).json_value()
         self.page.mouse.move(x, y)
         self.page.mouse.down()
         self.page.mouse.move(x, y - 30, steps=4)

@@ -24,7 +24,7 @@ class KillTest(unittest.TestCase):
                 title = f"kill {number}, edit {count}"
                 try:
                     status, answer = visitor.post(
-                        "/jobs/fernhollow/edit",
+                        "/jobs/lockhouse/edit",
                         {"rev": rev, "page": "pace", "commands": [{"do": "set_job", "title": title}]},
                     )
                 except (OSError, urllib.error.URLError, http.client.HTTPException):
@@ -41,8 +41,8 @@ class KillTest(unittest.TestCase):
             conn = connect(server.data / "oikotherm.sqlite")
             try:
                 for rev_, title_ in acknowledged[-count:]:
-                    self.assertEqual(jobs.revision(conn, "fernhollow", rev_).job.title, title_)
-                head = jobs.head(conn, "fernhollow")
+                    self.assertEqual(jobs.revision(conn, "lockhouse", rev_).job.title, title_)
+                head = jobs.head(conn, "lockhouse")
                 # one more may have been stored whose answer was cut off
                 self.assertIn(head.rev - acknowledged[-1][0], (0, 1))
                 if head.rev > acknowledged[-1][0]:

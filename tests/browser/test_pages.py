@@ -47,17 +47,14 @@ CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"
 class AccessTest(BrowserCase):
     def test_axe_finds_nothing_serious_by_day_and_by_night(self):
         axe = Axe()
-        for scheme, options in (
-            ("light", {}),
-            ("dark", {"runOnly": ["color-contrast"]}),
-        ):  # the night changes colours alone
+        for scheme in ("light", "dark"):
             page = self.open(color_scheme=scheme)
             for path in PAGES:
                 with self.subTest(path=path, scheme=scheme):
                     self.go(path, page)
                     found = [
                         f"{one['id']}: {[node['html'][:90] for node in one['nodes'][:3]]}"
-                        for one in axe.run(page, options=options | {"resultTypes": ["violations"]}).response["violations"] if one["impact"] in ("serious", "critical")
+                        for one in axe.run(page, options={"resultTypes": ["violations"]}).response["violations"] if one["impact"] in ("serious", "critical")
                     ]  # fmt: skip
                     self.assertEqual(found, [])
 

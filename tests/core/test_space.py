@@ -81,7 +81,7 @@ class NearTest(unittest.TestCase):
         work, spans = made.pipework, made.fitted.spans
         found = {(near.one.key, near.other.key) for near in near_pairs(work, spans, 400)}
         self.assertTrue(found)
-        keys = [key for key, straight in work.straights.items() if not straight.close and made.fitted.span_mm(key) >= 1]
+        keys = [key for key, straight in work.straights.items() if not straight.close and made.fitted.span_mm[key] >= 1]
         for n, one in enumerate(keys):
             for other in keys[n + 1 :]:
                 p, q = nearest_points(*spans[one], *spans[other])

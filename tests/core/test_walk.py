@@ -218,10 +218,10 @@ class LawsTest(unittest.TestCase):
             )  # fmt: skip
             self.assertAlmostEqual(trace.length_mm - saved, legs_mm, delta=1e-6)
             if number % 10 == 0:
-                spans_mm = sum(made.fitted.span_mm(key) for key in made.pipework.straights)
+                spans_mm = sum(made.fitted.span_mm[key] for key in made.pipework.straights)
                 self.assertAlmostEqual(spans_mm, trace.length_mm, delta=0.2)
                 litres = sum(
-                    math.pi / 4 * (row.bore_mm / 100) ** 2 * made.fitted.span_mm(key) / 100
+                    math.pi / 4 * (row.bore_mm / 100) ** 2 * made.fitted.span_mm[key] / 100
                     for key, straight in made.pipework.straights.items()
                     if (row := CATALOGUE.pipe(straight.pipe.code, straight.pipe.size))
                 )

@@ -467,7 +467,7 @@ def _losses(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str,
         rate = air = length = 0.0
         for key in section.keys:
             straight = fitted.pipework.straights[key]
-            metres = fitted.span_mm(key) / 1000
+            metres = fitted.span_mm[key] / 1000
             rate += metres * pipe_loss_w_m_k(row.od_mm, straight.lag_mm, 40.0)
             air += metres * (COLD_C if straight.place in COLD_PLACES else AIR_C)
             length += metres

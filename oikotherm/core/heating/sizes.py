@@ -317,7 +317,7 @@ class _Sizer:
                 kvs[section.keys[0]] = tuple(one.kv for one in section.locals if one.kv)
         return {
             key: Resistance(
-                max(self.fitted.span_mm(key), 1.0) / 1000, bore_mm(self.catalogue, self.pipework.straights[key].pipe) or USUAL_BORE_MM,
+                max(self.fitted.span_mm[key], 1.0) / 1000, bore_mm(self.catalogue, self.pipework.straights[key].pipe) or USUAL_BORE_MM,
                 self._roughness(self.pipework.straights[key].pipe), k[key], kvs.get(key, ()),
             )
             for key in self.circuit.straights
@@ -428,7 +428,7 @@ class _Sizer:
         work, fitted = self.pipework, self.fitted
         nodes = [group[0].from_node, *(straight.to_node for straight in group)]
         around = tuple(flows.get(key, 0.0) for node in nodes for key in work.arms[node].values())
-        lengths = tuple(fitted.span_mm(straight.key) for straight in group)
+        lengths = tuple(fitted.span_mm[straight.key] for straight in group)
         return _SECTIONS(
             (self.catalogue, work.runs[group[0].run].run, *group, *(fitted.fittings.get(node) for node in nodes)),
             (ident, self.job.practice, self.medium, around, lengths, self.signed.get(group[0].key, 0.0) >= 0, tuple(node in self.diverting for node in nodes), tuple(self.settings.get(work.nodes[node].item, "") for node in nodes)), lambda: self._section(ident, group, flows),
@@ -437,7 +437,7 @@ class _Sizer:
     def _section(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
         run = self.pipework.runs[group[0].run].run
         pipe, flow = group[0].pipe, flows.get(group[0].key, 0.0)
-        length_m = sum(self.fitted.span_mm(straight.key) for straight in group) / 1000
+        length_m = sum(self.fitted.span_mm[straight.key] for straight in group) / 1000
         drop, row = self._drop(pipe, flow)
         local = self.losses.of(group, flows, drop, self.diverting) if row else ()
         total = drop.gradient_pa_m * length_m + sum(one.drop_pa for one in local)
@@ -571,7 +571,7 @@ class _Sizer:
             pipe = self.pipework.straights[key].pipe
             bore = bore_mm(self.catalogue, pipe)
             if bore:
-                pipes[str(pipe)] += math.pi / 4 * (bore / 100) ** 2 * self.fitted.span_mm(key) / 100
+                pipes[str(pipe)] += math.pi / 4 * (bore / 100) ** 2 * self.fitted.span_mm[key] / 100
         rows = [VolumeRow(f"pipe {name}", litres, "bore x length as traced") for name, litres in sorted(pipes.items())]
         rows += [
             VolumeRow(f"{ident}, loops", heating.volume_l, "behind its mixing set")

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
 
 from ..catalogue import Catalogue
 from ..context import Context
 from ..job.model import Job
 from ..job.ways import Vec
 from ..memo import Remembered
-from ..pipework.trace import Node, PassPlace, Pipework, Straight
+from ..pipework.trace import Node, Part, PassPlace, Pipework, Straight
 from ..practice import TURNS, chosen
-from .fitted import Bend, Fitted, Fitting, Joint, Mating, Piece, Trouble
+from .fitted import Bend, Fitted, Fitting, Joint, Made, Mating, Piece, Stood, Trouble
 from .fitter import ANGLE_TOLERANCE_DEG, HIDDEN, PIPE_END, Fitter, Here
 from .least import least_piece_mm
 from .takeoff import (
@@ -27,15 +29,196 @@ ROUND_PASS_MM = 60.0  # a coupling keeps this far from a wall, floor or ceiling
 
 
 def dress(job: Job, pipework: Pipework, context: Context) -> Fitted:
-    """Put parts and joints on a traced pipework. Never raises: what has no figures or no part becomes a Trouble."""
-    return _Dresser(job, pipework, context.catalogue).run()
+    """Put parts and joints on a traced pipework. Never raises: what has no figures or no part becomes a Trouble.
+
+    It goes run by run: what stands at the nodes of a run follows from its form and the pipes that hang on it, what is made of its
+    pipe from that and its lengths. So an edit works out the runs it touches and no others.
+    """
+    return _House(job, pipework, context.catalogue).dressed()
 
 
-_CHAINS: Remembered[tuple[dict[str, Piece], dict[str, Fitting], dict[str, Joint], list[Trouble]]] = Remembered(30_000)
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """Runs that are made together: mostly one. hung: straights of other runs on their nodes; ends: nodes of others, and ports, that
+    their own pipe ends at."""
+
+    runs: tuple[str, ...]
+    parts: tuple[Part, ...]
+    hung: tuple[Straight, ...]
+    ends: tuple[str, ...]
 
 
-_MOVED: Remembered[Fitting] = Remembered(30_000)
-_BENDS: Remembered[tuple[float, float] | None] = Remembered(30_000)
+_STOOD: Remembered[Stood] = Remembered(10_000)
+_AT_PORTS: Remembered[Stood] = Remembered(20_000)
+_MADE: Remembered[Made] = Remembered(10_000)
+_OLD: Remembered[Fitting] = Remembered(10_000)
+
+
+class _House:
+    """All the runs of a job, dressed one after another."""
+
+    def __init__(self, job: Job, pipework: Pipework, catalogue: Catalogue) -> None:
+        self.job = job
+        self.work = pipework
+        self.catalogue = catalogue
+        self.choices = Fitter(job, pipework, catalogue)
+        self.bent_up_to_mm = _bent_up_to_mm(job)
+        self.said = (*self.choices.preferred, "", *self.choices.order, job.practice)
+        self.rows: dict[str, list[tuple[str, str]]] = {}  # run -> methods set by hand
+        for target, method in self.choices.override.items():
+            place = pipework.nodes.get(target) or pipework.straights.get(target.rpartition("/")[0])
+            if place:
+                self.rows.setdefault(place.run, []).append((target, method))
+
+    def dressed(self) -> Fitted:
+        blocks = self._blocks()
+        stood = [self._stood(block) for block in blocks]
+        standing = {key: fitting for one in stood for key, fitting in one.fittings.items()}
+        fitted = Fitted(self.work, {}, {}, {}, (), {}, {}, {}, {})
+        troubles: list[Trouble] = []
+        for block, own in zip(blocks, stood, strict=True):
+            made = self._made(block, own, standing)
+            fitted.made.update(dict.fromkeys(block.runs, made))
+            fitted.fittings.update(made.fittings)
+            fitted.joints.update(made.joints)
+            fitted.pieces.update(made.pieces)
+            fitted.spans.update(made.spans)
+            fitted.piece_of.update(made.piece_of)
+            fitted.span_mm.update(made.span_mm)
+            troubles += made.troubles
+        return self._leave_old(replace(fitted, troubles=tuple(troubles)))
+
+    def _blocks(self) -> list[_Block]:
+        """The runs, those together whose pipe goes on from one into the other or that share a spot."""
+        work = self.work
+        hung: dict[str, list[str]] = {}
+        leads = {run: run for run in work.parts}
+
+        def lead(run: str) -> str:
+            while leads[run] != run:
+                run = leads[run]
+            return run
+
+        for run, part in work.parts.items():
+            for node, _, straight in part.outer:
+                there = work.nodes[node]
+                if there.kind != "port":
+                    hung.setdefault(there.run, []).append(straight)
+                    if there.kind != "tee" or there.close:
+                        leads[lead(run)] = lead(there.run)
+        together: dict[str, list[str]] = {}
+        for run in work.parts:
+            together.setdefault(lead(run), []).append(run)
+        blocks = []
+        for runs in together.values():
+            parts = tuple(work.parts[run] for run in runs)
+            on = [work.straights[key] for run in runs for key in hung.get(run, ())]
+            ends = [node for part in parts for node, _, _ in part.outer]
+            if len(runs) > 1:
+                on = [one for one in on if one.run not in runs]
+                ends = [node for node in ends if work.nodes[node].kind == "port" or work.nodes[node].run not in runs]
+            blocks.append(_Block(tuple(runs), parts, tuple(on), tuple(ends)))
+        return blocks
+
+    def _stood(self, block: _Block) -> Stood:
+        """What stands at the nodes of a block; where each stands is not told by it."""
+        work = self.work
+        hung = tuple(
+            (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
+            for one in block.hung
+        )  # fmt: skip
+        flames: tuple[bool, ...] = ()
+        if self.choices.flameless:
+            flames = tuple(self.choices.flame(node.at) for part in block.parts for node in part.nodes.values())
+        values = (
+            self.said, hung, flames, self._rows(block), tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
+            tuple(work.runs[run].run.service if run in work.runs else "" for run in block.runs),
+        )  # fmt: skip
+        return _STOOD(
+            (self.catalogue, *(part.form for part in block.parts)), values, lambda: self._fitter(self._around(block)).stand()
+        )  # fmt: skip
+
+    def _at_port(self, key: str) -> Stood:
+        """What stands at a port."""
+        work, node = self.work, self.work.nodes[key]
+        arms = work.arms[key]
+        on = tuple(
+            (arm, one.pipe, work.way_out(key, arm), one.place_to if one.to_node == key else one.place)
+            for arm, one in ((arm, work.straights[name]) for arm, name in arms.items())
+        )
+        values = (
+            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), work.runs[node.run].run.service
+        )  # fmt: skip
+        return _AT_PORTS(
+            (self.catalogue, work.ports[node.part]),
+            values,
+            lambda: self._fitter(self._view({key: node}, arms.values())).stand(),
+        )
+
+    def _made(self, block: _Block, stood: Stood, standing: dict[str, Fitting]) -> Made:
+        """The pieces and joints of a block, and its fittings where they stand."""
+        work = self.work
+        at_ports = {key: self._at_port(key) for key in block.ends if work.nodes[key].kind == "port"}
+        ends = {key: standing[key] for key in block.ends if key not in at_ports}
+        values = (
+            self.said,
+            self.bent_up_to_mm,
+            self._rows(block),
+            tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
+        )
+        return _MADE(
+            (self.catalogue, stood, *block.parts, *at_ports.values(), *ends.values()), values,
+            lambda: _Dresser(self.job, self._around(block, block.ends), self.catalogue, block, stood, at_ports, ends).made(),
+        )  # fmt: skip
+
+    def _rows(self, block: _Block) -> tuple[tuple[str, str], ...]:
+        return tuple(row for run in block.runs for row in self.rows.get(run, ())) if self.rows else ()
+
+    def _fitter(self, view: Pipework) -> Fitter:
+        return Fitter(self.job, view, self.catalogue)
+
+    def _around(self, block: _Block, ends: Sequence[str] = ()) -> Pipework:
+        """The pipework of a block alone: its own nodes with all that is on them, and the ends it is joined to."""
+        nodes: dict[str, Node] = {}
+        for part in block.parts:
+            outer = [key for key, _, _ in part.outer if key in ends]
+            before = [key for key in outer if key == next(iter(part.straights.values())).from_node]
+            nodes |= {key: self.work.nodes[key] for key in (*before, *part.nodes, *outer)}
+        return self._view(
+            nodes, (*(key for part in block.parts for key in part.straights), *(one.key for one in block.hung))
+        )
+
+    def _view(self, nodes: dict[str, Node], straights: Iterable[str]) -> Pipework:
+        work = self.work
+        passes = tuple(
+            one for run in {node.run for node in nodes.values()} if run in work.parts for one in work.parts[run].passes
+        )
+        return Pipework(
+            work.ports, nodes, {key: work.straights[key] for key in straights}, work.runs, passes, {key: work.arms[key] for key in nodes}, {}, work.graph
+        )  # fmt: skip
+
+    def _leave_old(self, fitted: Fitted) -> Fitted:
+        """What is there already is no work: its fittings are marked, its joints and troubles left out."""
+        old = {run.id for run in self.job.runs if run.state != "new"}
+        if not old:
+            return fitted
+        work, fittings = self.work, fitted.fittings
+        for key, fitting in fittings.items():
+            arms = work.arms.get(key, {})
+            runs = {work.straights[name].run for name in arms.values()} or {fitting.run}
+            if runs <= old:
+                fittings[key] = _OLD((fitting,), None, partial(replace, fitting, new=False))
+        joints = {key: joint for key, joint in fitted.joints.items() if fittings[joint.fitting_key].new}
+        troubles = tuple(
+            one for one in fitted.troubles
+            if (one.key not in fittings or fittings[one.key].new) and (one.key not in fitted.pieces or one.run not in old)
+        )  # fmt: skip
+        return replace(fitted, joints=joints, troubles=troubles)
+
+
+def _bent_up_to_mm(job: Job) -> float:
+    """The largest pipe that the practice bends [mm]."""
+    return float(chosen(job, TURNS)[0].acts[0])
 
 
 def _as_bend(old: Fitting, title: str) -> Fitting:
@@ -45,11 +228,17 @@ def _as_bend(old: Fitting, title: str) -> Fitting:
 
 
 class _Dresser(Fitter):
-    """Moves what stands at the nodes to where it can be made, and names the pieces and joints between."""
+    """Moves what stands at the nodes of a block to where it can be made, and names the pieces and joints between.
 
-    def __init__(self, job: Job, pipework: Pipework, catalogue: Catalogue) -> None:
+    at_ports: what stands at the ports it ends at; ends: what stands at its ends on other runs.
+    """
+
+    def __init__(
+        self, job: Job, pipework: Pipework, catalogue: Catalogue, block: _Block, stood: Stood, at_ports: dict[str, Stood], ends: dict[str, Fitting]
+    ) -> None:  # fmt: skip
         super().__init__(job, pipework, catalogue)
-        self.bent_up_to_mm = float(chosen(job, TURNS)[0].acts[0])
+        self.bent_up_to_mm = _bent_up_to_mm(job)
+        self.own = [pipework.straights[key] for part in block.parts for key in part.straights]
         self.joints: dict[str, Joint] = {}
         self.pieces: dict[str, Piece] = {}
         self.spans: dict[str, tuple[Vec, Vec]] = {}
@@ -58,29 +247,25 @@ class _Dresser(Fitter):
         for one in pipework.passes:
             self.passes.setdefault(one.run, []).append(one)
         self.radii: dict[str, float] = {}  # turn -> radius of the bend pulled there; 0 where the pipe is only sprung
+        self.ends = ends
+        for key, node in pipework.nodes.items():
+            if key in at_ports:
+                self.fittings.update(at_ports[key].fittings)
+                self.troubles += at_ports[key].troubles
+            elif key in ends:
+                self.fittings[key] = ends[key]
+            elif key in stood.fittings:
+                self.fittings[key] = stood.fittings[key].at_place(node.at)
+        self.troubles += [replace(one, at=pipework.nodes[one.key].at) for one in stood.troubles]
 
-    def run(self) -> Fitted:
-        self.stand()
+    def made(self) -> Made:
         self._assemble()
-        self._leave_old()
-        return Fitted(
-            self.pipework, self.fittings, self.joints, self.pieces, tuple(self.troubles), self.spans, self.piece_of
-        )
-
-    def _leave_old(self) -> None:
-        """What is there already is no work: its fittings are marked, its joints and troubles left out."""
-        old = {run.id for run in self.job.runs if run.state != "new"}
-        if not old:
-            return
-        work = self.pipework
-        for key, fitting in self.fittings.items():
-            arms = work.arms.get(key, {})
-            runs = {work.straights[name].run for name in arms.values()} or {fitting.run}
-            if runs <= old:
-                self.fittings[key] = replace(fitting, new=False)
-        self.joints = {key: joint for key, joint in self.joints.items() if self.fittings[joint.fitting_key].new}
-        self.troubles = [one for one in self.troubles if one.key not in self.fittings or self.fittings[one.key].new]
-        self.troubles = [one for one in self.troubles if one.key not in self.pieces or one.run not in old]
+        for key in self.ends:
+            del self.fittings[key]
+        return Made(
+            self.fittings, self.joints, self.pieces, tuple(self.troubles), self.spans, self.piece_of,
+            {key: b.minus(a).length for key, (a, b) in self.spans.items()},
+        )  # fmt: skip
 
     # --- joints and pieces --------------------------------------------------------------------------------------------
 
@@ -104,7 +289,7 @@ class _Dresser(Fitter):
             straight.key: self._least(straight)[0]
             + self._mating(straight.from_node, straight.from_arm).take_off_mm
             + self._mating(straight.to_node, straight.to_arm).take_off_mm
-            for straight in self.pipework.straights.values()
+            for straight in self.own
             if straight.close
         }
         placed = {key: 0.0 for key, node in nodes.items() if not node.close}
@@ -128,69 +313,38 @@ class _Dresser(Fitter):
         back = self._set_back()
         nodes = self.pipework.nodes
         moved: dict[str, Vec] = {}
-        for straight in self.pipework.straights.values():
+        for straight in self.own:
             for node, outward in ((straight.from_node, 1.0), (straight.to_node, -1.0)):
-                if nodes[node].close and not straight.close:
+                if nodes[node].close and not straight.close and nodes[node].run == straight.run:
                     moved[node] = nodes[node].at.plus(straight.way, outward * back.get(node, 0.0))
-        for straight in self.pipework.straights.values():
+        for straight in self.own:
             # a thing between two other things at one spot lies on no leg of its own
             for node, outward in ((straight.from_node, -1.0), (straight.to_node, 1.0)):
                 if nodes[node].close and node not in moved:
                     moved[node] = nodes[node].at.plus(straight.way, outward * back.get(node, 0.0))
         for key, at in moved.items():
-            old = self.fittings[key]
-            self.fittings[key] = _MOVED((old,), at, lambda old=old, at=at: replace(old, at=at))  # type: ignore[misc]
-        for straight in self.pipework.straights.values():
+            self.fittings[key] = self.fittings[key].at_place(at)
+        for straight in self.own:
             self.spans[straight.key] = (
                 moved.get(straight.from_node, straight.a),
                 moved.get(straight.to_node, straight.b),
             )
         self._bend()
         started: set[str] = set()
-        for straight in self.pipework.straights.values():
+        for straight in self.own:
             if straight.key in started:
                 continue
             chain = self._chain(straight)
             started.update(one.key for one in chain)
             first, last = chain[0], chain[-1]
             self._kit_joints(first.from_node)
-            street = len(chain) == 1 and self._street(first)
-            if not street:
-                walls = tuple(one for one in self.passes.get(first.run, ()))
-                pieces, fittings, joints, troubles = _CHAINS(
-                    (self.catalogue, self.fittings.get(first.from_node), self.fittings.get(last.to_node), *chain, *walls),
-                    (self.order, self.job.practice, self.spans[first.key][0], self.spans[last.key][1], tuple(self.radii[one.from_node] for one in chain[1:]),
-                     self.override.get(f"{first.key}/join1")),
-                    lambda chain=chain: self._made(chain),  # type: ignore[misc]
-                )  # fmt: skip
+            if not (len(chain) == 1 and self._street(first)):
+                self._joint(first, first.from_node, first.from_arm, self.spans[first.key][0], first.way)
+                self._pieces(chain)
+                self._joint(last, last.to_node, last.to_arm, self.spans[last.key][1], last.way.times(-1))
                 self.piece_of.update({straight.key: first.key for straight in chain})
-                self.pieces.update(pieces)
-                self.fittings.update(fittings)
-                self.joints.update(joints)
-                self.troubles += troubles
             self._kit_joints(last.to_node, from_pipe=True)
             self._inner_joints(last.to_node)
-
-    def _made(
-        self, chain: list[Straight]
-    ) -> tuple[dict[str, Piece], dict[str, Fitting], dict[str, Joint], list[Trouble]]:
-        """The pieces along a chain of straights, with their couplings and joints."""
-        kept = self.pieces, self.fittings, self.joints, self.troubles
-        self.pieces, self.joints, self.troubles = {}, {}, []
-        self.fittings = {key: kept[1][key] for key in (chain[0].from_node, chain[-1].to_node) if key in kept[1]}
-        before = set(self.fittings)
-        first, last = chain[0], chain[-1]
-        self._joint(first, first.from_node, first.from_arm, self.spans[first.key][0], first.way)
-        self._pieces(chain)
-        self._joint(last, last.to_node, last.to_arm, self.spans[last.key][1], last.way.times(-1))
-        found = (
-            self.pieces,
-            {key: one for key, one in self.fittings.items() if key not in before},
-            self.joints,
-            self.troubles,
-        )
-        self.pieces, self.fittings, self.joints, self.troubles = kept
-        return found
 
     # --- bends --------------------------------------------------------------------------------------------------------
 
@@ -199,17 +353,14 @@ class _Dresser(Fitter):
         work = self.pipework
         angles: dict[str, float] = {}
         for key, node in work.nodes.items():
-            if node.kind != "turn":
+            if node.kind != "turn" or key in self.ends:
                 continue
             a, b = (work.straights[name] for name in work.arms[key].values())
-            bent = _BENDS(
-                (node, a, b, self.catalogue), (self.bent_up_to_mm, self.override.get(key, "")),
-                lambda node=node: self._bent(node),  # type: ignore[misc]
-            )  # fmt: skip
+            bent = self._bent(node)
             if bent:
                 angles[key], self.radii[key] = bent
         stick = {code: system.stick_mm for code, system in self.catalogue.systems.items()}
-        bent_ones = [one for one in work.straights.values() if one.from_node in self.radii or one.to_node in self.radii]
+        bent_ones = [one for one in self.own if one.from_node in self.radii or one.to_node in self.radii]
         for straight in bent_ones:
             longest = stick.get(straight.pipe.code)
             if longest and self.fittings_apart_mm(straight) > longest - 500:
@@ -230,7 +381,7 @@ class _Dresser(Fitter):
                 old = self.fittings[key]
                 pipe = next(iter(old.pipes.values()))
                 title = f"bend of {angles[key]:.0f} in {pipe.size}"
-                self.fittings[key] = _MOVED((old,), title, lambda old=old, title=title: _as_bend(old, title))  # type: ignore[misc]
+                self.fittings[key] = _as_bend(old, title)
         for key, fitting in self.fittings.items():
             if fitting.kind == "turn" and key not in self.radii:
                 node = work.nodes[key]
@@ -284,7 +435,7 @@ class _Dresser(Fitter):
     def _within_a_stick(self, stick: dict[str, float | None]) -> None:
         """Give a bend up where the piece with it would be longer than a stick."""
         length: dict[str, float] = {}  # what a piece is long that ends at this bend
-        for straight in self.pipework.straights.values():
+        for straight in self.own:
             so_far = length.get(straight.from_node, 0.0) if straight.from_node in self.radii else 0.0
             longest = stick.get(straight.pipe.code)
             own = self.fittings_apart_mm(straight)
@@ -332,7 +483,7 @@ class _Dresser(Fitter):
         mating = old.matings[arm]
         self.fittings[street] = replace(old, title=f"street {old.title}", shape=old.shape)
         key = f"{street}:{arm}"
-        at = self.fittings[other].at
+        at = self.spans[straight.key][0 if other == straight.from_node else 1]
         self.joints[key] = Joint(
             key, straight.run, mating.method, at, old.key, f"street {old.title}", other, str(straight.pipe)
         )

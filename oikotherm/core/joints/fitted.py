@@ -52,6 +52,14 @@ class Fitting:
     chains: tuple[tuple[str, Chain], ...] = ()
     """Transitions the finder has put between this fitting, or port, and the pipe on an arm: arm -> parts and joints, outward."""
 
+    def at_place(self, at: Vec) -> Fitting:
+        """The same part, standing elsewhere."""
+        if at == self.at:
+            return self
+        return Fitting(
+            self.key, self.kind, self.title, self.run, at, self.arms, self.matings, self.pipes, self.source, self.shape, self.new, self.chains
+        )  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class Joint:
@@ -124,6 +132,27 @@ class Trouble:
 
 
 @dataclass(frozen=True, slots=True)
+class Stood:
+    """What stands at some nodes, by their keys, and what is wrong there."""
+
+    fittings: dict[str, Fitting]
+    troubles: tuple[Trouble, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """What is made of runs whose pipe hangs together: the same object as long as nothing of it changes. Fields as those of Fitted."""
+
+    fittings: dict[str, Fitting]
+    joints: dict[str, Joint]
+    pieces: dict[str, Piece]
+    troubles: tuple[Trouble, ...]
+    spans: dict[str, tuple[Vec, Vec]]
+    piece_of: dict[str, str]
+    span_mm: dict[str, float]
+
+
+@dataclass(frozen=True, slots=True)
 class Fitted:
     """The job with every joint decided. Dicts are in the order of the pipework."""
 
@@ -136,8 +165,7 @@ class Fitted:
     """Straight key -> where its centre line really begins and ends, once things at one spot stand apart."""
     piece_of: dict[str, str]
     """Straight key -> the first piece on it; missing where a street fitting leaves no pipe."""
-
-    def span_mm(self, straight: str) -> float:
-        """Length of a straight between the reference points of what stands at its ends [mm]."""
-        a, b = self.spans[straight]
-        return b.minus(a).length
+    span_mm: dict[str, float]
+    """Straight key -> its length between the reference points of what stands at its ends [mm]."""
+    made: dict[str, Made]
+    """Run -> what of all this was made with it."""

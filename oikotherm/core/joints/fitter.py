@@ -9,11 +9,10 @@ from ..catalogue import Catalogue, Device, End, Socket, System, Thread, parse_en
 from ..context import Context
 from ..job.model import Job, Pipe
 from ..job.ways import Vec, inside
-from ..memo import Remembered
 from ..pipework.trace import Node, Pipework, PortPlace, Straight
 from ..practice import METAL_JOINING, MULTILAYER, chosen
 from .finder import SCHOOL, SERVICES, Answer, Ask, Chain, find
-from .fitted import Fitted, Fitting, Mating, Trouble
+from .fitted import Fitted, Fitting, Mating, Stood, Trouble
 from .mate import mate
 from .takeoff import (
     chain_mating,
@@ -30,7 +29,6 @@ UNKNOWN = Mating("", 0.0, 0.0, 0.0, "not known", "", known=False)
 PIPE_END = Mating("", 0.0, 0.0, 0.0, "pipe end", "")
 
 
-_FITTINGS: Remembered[tuple[dict[str, Fitting], list[Trouble]]] = Remembered(30_000)
 HIDDEN = ("wall", "floor", "ceiling", "ground")
 
 
@@ -75,7 +73,8 @@ class Fitter:
         self.told: set[tuple[str, str]] = set()
         self.mated: dict[tuple[str | None, ...], Mating | None] = {}
 
-    def stand(self) -> None:
+    def stand(self) -> Stood:
+        """The part at every node of the pipework, and what is wrong there."""
         makers: dict[str, Callable[[Node], None]] = {
             "turn": self._turn,
             "tee": self._tee,
@@ -87,27 +86,10 @@ class Fitter:
             "stub": self._end,
             "open": self._end,
         }
-        work = self.pipework
-        for node in work.nodes.values():
-            arms = work.arms[node.key]
-            place = work.ports[node.part] if node.kind == "port" else None
-            self.here = self._here(node, arms)
-            met = _FITTINGS(
-                (node, place, self.catalogue, *(work.straights[key] for key in arms.values())),
-                (tuple(arms), self.order, self.override.get(node.key), self.here, self.job.practice),
-                lambda node=node: self._met(makers, node),  # type: ignore[misc]
-            )
-            self.fittings.update(met[0])
-            self.troubles += met[1]
-
-    def _met(self, makers: dict[str, Callable[[Node], None]], node: Node) -> tuple[dict[str, Fitting], list[Trouble]]:
-        """What stands at one node, and what is wrong with it."""
-        kept = self.fittings, self.troubles
-        self.fittings, self.troubles = {}, []
-        makers[node.kind](node)
-        found = self.fittings, self.troubles
-        self.fittings, self.troubles = kept
-        return found
+        for node in self.pipework.nodes.values():
+            self.here = self._here(node, self.pipework.arms[node.key])
+            makers[node.kind](node)
+        return Stood(self.fittings, tuple(self.troubles))
 
     # --- which method -------------------------------------------------------------------------------------------------
 
@@ -128,9 +110,9 @@ class Fitter:
         straights = [self.pipework.straights[key] for key in arms.values()]
         run = self.pipework.runs.get(node.run)
         lies = {one.place_to if one.to_node == node.key else one.place for one in straights}
-        return Here(run.run.service if run else "heating", bool(lies & set(HIDDEN)), self._flame(node.at))
+        return Here(run.run.service if run else "heating", bool(lies & set(HIDDEN)), self.flame(node.at))
 
-    def _flame(self, at: Vec) -> bool:
+    def flame(self, at: Vec) -> bool:
         for room in self.flameless:
             floor = self.floors.get(room.level, 0.0)
             if floor - 500 <= at.z <= floor + 4000 and inside(room.outline, at.x, at.y):

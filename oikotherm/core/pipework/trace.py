@@ -12,7 +12,8 @@ the leg that leaves; dress() works out how near that can be made.
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
 
@@ -118,6 +119,56 @@ class PassPlace:
     way: Vec
 
 
+class Links:
+    """How the straights of a run hang together, without where they lie: the same object for the same keys, kinds and ends."""
+
+    __slots__ = ("ends",)
+
+    def __init__(self, ends: tuple[tuple[str, str, str], ...]) -> None:
+        self.ends = ends
+        """(straight, the nodes it begins and ends at)"""
+
+
+class Form:
+    """What decides the fittings of a run: its pipes and the ways they go, without lengths and places; the same object for the same."""
+
+    __slots__ = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """What one run adds to the pipework: its nodes, and its straights in pacing order.
+
+    arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs, as (node, arm,
+    straight); joins: points where another run may simply go on; links, form: what stays when lengths change.
+    """
+
+    nodes: dict[str, Node]
+    straights: dict[str, Straight]
+    passes: tuple[PassPlace, ...]
+    joins: tuple[str, ...]
+    arms: dict[str, dict[str, str]]
+    outer: tuple[tuple[str, str, str], ...]
+    links: Links
+    form: Form
+
+
+class Graph:
+    """The network of a pipework without lengths and places: the same object as long as nothing is joined otherwise."""
+
+    __slots__ = ("beside", "ends")
+
+    def __init__(self, ends: Iterable[tuple[str, str, str]]) -> None:
+        self.ends: dict[str, tuple[str, str]] = {}
+        """straight -> the nodes it begins and ends at"""
+        self.beside: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        """node -> (other node, the straight between)"""
+        for key, a, b in ends:
+            self.ends[key] = a, b
+            self.beside[a].append((b, key))
+            self.beside[b].append((a, key))
+
+
 @dataclass(frozen=True, slots=True)
 class Pipework:
     """The geometry of a job. Dicts are in the order of the document."""
@@ -127,8 +178,11 @@ class Pipework:
     straights: dict[str, Straight]
     runs: dict[str, RunTrace]
     passes: tuple[PassPlace, ...]
-    arms: dict[str, dict[str, str]] = field(default_factory=dict)
+    arms: dict[str, dict[str, str]]
     """node key -> arm name -> straight key"""
+    parts: dict[str, Part]
+    """Run -> what it adds; runs with nothing paced are left out."""
+    graph: Graph
 
     def way_out(self, node: str, arm: str) -> Vec:
         """Direction out of a node along one of its arms."""
@@ -209,9 +263,47 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
     arms: dict[str, dict[str, str]] = {
         key: {arm: straight for arm, straight in pipework.arms[key].items() if straight in straights} for key in nodes
     }
+    parts = {}
+    for run, part in pipework.parts.items():
+        kept = tuple(key for key in part.nodes if key in held)
+        if run not in gone:
+            parts[run] = part
+        elif kept:
+            parts[run] = _HELD((part,), kept, partial(_held, part, kept))
     return Pipework(
         pipework.ports, nodes, straights, {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
-        tuple(one for one in pipework.passes if one.run not in gone), arms,
+        tuple(one for one in pipework.passes if one.run not in gone), arms, parts, _graph(parts, nodes, pipework.ports),
+    )  # fmt: skip
+
+
+def _held(part: Part, kept: tuple[str, ...]) -> Part:
+    """What is left of a run that goes: the nodes that runs hang on which stay."""
+    nodes = {key: part.nodes[key] for key in kept}
+    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links((), nodes), _form((), nodes))
+
+
+def _links(straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
+    ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
+    kinds = tuple((key, node.kind, node.part) for key, node in nodes.items())
+    return _LINKS((), (ends, kinds), lambda: Links(ends))
+
+
+def _form(straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
+    pipes = tuple(
+        (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
+        for one in straights
+    )  # fmt: skip
+    stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
+    return _FORMS((), (pipes, stand), Form)
+
+
+def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace]) -> Graph:
+    """The graph of these parts; with it are remembered what stands at the ports and which points are no tees."""
+    on = [node for part in parts.values() for node, _, _ in part.outer if nodes[node].kind == "port"]
+    joined = tuple((key, nodes[key].kind) for part in parts.values() for key in part.joins if nodes[key].kind != "tee")
+    links = [part.links for part in parts.values()]
+    return _GRAPHS(
+        (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends)
     )  # fmt: skip
 
 
@@ -240,19 +332,14 @@ class _Walk:
     began: Lie | None = None
 
 
-@dataclass(slots=True)
-class _Part:
-    """What one run adds to the pipework."""
-
-    nodes: dict[str, Node]
-    straights: list[Straight]
-    passes: list[PassPlace]
-    joins: list[str]  # nodes of points, where two runs may simply go on
-
-
 _PORTS: Remembered[PortPlace] = Remembered(20_000)
 _PORT_NODES: Remembered[Node] = Remembered(20_000)
-_PARTS: Remembered[_Part] = Remembered(10_000)
+_CLOSED: Remembered[RunTrace] = Remembered(10_000)
+_PARTS: Remembered[Part | None] = Remembered(10_000)
+_HELD: Remembered[Part] = Remembered(2_000)
+_LINKS: Remembered[Links] = Remembered(10_000)
+_FORMS: Remembered[Form] = Remembered(10_000)
+_GRAPHS: Remembered[Graph] = Remembered(8)
 
 
 class _Builder:
@@ -265,7 +352,7 @@ class _Builder:
         self.nodes: dict[str, Node] = {}
         self.straights: dict[str, Straight] = {}
         self.passes: list[PassPlace] = []
-        self.joins: list[str] = []
+        self.parts: dict[str, Part] = {}
         self.used: dict[str, set[str]] = defaultdict(set)  # run -> names of points that other runs join
         for run in job.runs:
             for anchor in (run.start, run.finish):
@@ -277,10 +364,12 @@ class _Builder:
         for trace_ in list(self.runs.values()):
             self._run(trace_)
         arms: dict[str, dict[str, str]] = {key: {} for key in self.nodes}
-        for straight in self.straights.values():
-            arms[straight.from_node][straight.from_arm] = straight.key
-            arms[straight.to_node][straight.to_arm] = straight.key
-        for key in self.joins:
+        for part in self.parts.values():
+            arms.update(part.arms)
+        for part in self.parts.values():
+            for node, arm, straight in part.outer:
+                arms[node] = {**arms[node], arm: straight}
+        for key in (key for part in self.parts.values() for key in part.joins):
             if len(arms[key]) == 2:  # one run goes on as another: no tee
                 ways = [
                     straight.way.times(1 if straight.from_node == key else -1)
@@ -288,28 +377,32 @@ class _Builder:
                 ]
                 kind: NodeKind = "change" if -ways[0].dot(ways[1]) > SAME_WAY else "turn"
                 self.nodes[key] = replace(self.nodes[key], kind=kind)
-        return Pipework(self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms)
+        return Pipework(
+            self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms, self.parts,
+            _graph(self.parts, self.nodes, self.ports),
+        )  # fmt: skip
 
     def _run(self, trace_: RunTrace) -> None:
         run = trace_.run
         finish = self._anchor(trace_, run.finish, "finish") if "." in run.finish else None
-        target = None
         if finish:
             target = self.ports[run.finish].mouth if run.finish in self.ports else self._point(run.finish)
-            self.runs[run.id] = replace(trace_, finish_at=target, closing=target.minus(trace_.end))
+            self.runs[run.id] = _CLOSED(
+                (trace_,), target, lambda: replace(trace_, finish_at=target, closing=target.minus(trace_.end))
+            )
         elif "." in run.finish and not trace_.adrift:
             self.runs[run.id] = replace(trace_, adrift="finish")
         start = self._anchor(trace_, run.start, "start")
-        used = frozenset(self.used[run.id])
+        used = frozenset(self.used[run.id]) if run.id in self.used else frozenset()
         part = _PARTS((trace_,), (start, finish, used), lambda: _part(trace_, start, finish, used))
-        if not part.nodes and not part.straights:
+        if part is None:
             return  # nothing paced yet
         if start is not None:
             self._add_port(run.start, run.id)
         self.nodes.update(part.nodes)
-        self.straights.update({straight.key: straight for straight in part.straights})
+        self.straights.update(part.straights)
         self.passes += part.passes
-        self.joins += part.joins
+        self.parts[run.id] = part
         if finish:
             self._add_port(run.finish, run.id)
 
@@ -340,27 +433,32 @@ class _Builder:
 
 def _part(
     trace_: RunTrace, start: tuple[str, str] | None, finish: tuple[str, str] | None, used: frozenset[str]
-) -> _Part:
-    """The nodes and straights of a run, from the node it starts at to the node it finishes at; None: an end of its own."""
+) -> Part | None:
+    """The nodes and straights of a run, from the node it starts at to the node it finishes at; None: an end of its own.
+
+    Nothing when nothing is paced."""
     run = trace_.run
-    part = _Part({}, [], [], [])
+    nodes: dict[str, Node] = {}
+    straights: list[Straight] = []
+    passes: list[PassPlace] = []
+    joins: list[str] = []
     spots, moves = _spots(trace_)
-    lined_up = [_line_up(run, spot, n == 0, n == len(spots) - 1, used, part.joins) for n, spot in enumerate(spots)]
+    lined_up = [_line_up(run, spot, n == 0, n == len(spots) - 1, used, joins) for n, spot in enumerate(spots)]
     if not moves and not any(things for things, _ in lined_up):
-        return part
+        return None
     if start is None:
         start = f"{run.id}/start", "out"
-        part.nodes[start[0]] = Node(start[0], "open", trace_.start, run.id)
-    walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"), part.nodes)
+        nodes[start[0]] = Node(start[0], "open", trace_.start, run.id)
+    walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"), nodes)
     for n, (spot, (things, main)) in enumerate(zip(spots, lined_up, strict=True)):
-        part.passes += [
+        passes += [
             PassPlace(item, run.id, spot.at, spot.way_out)
             for item in spot.items
             if isinstance(item, Pass) and spot.way_out
         ]
         for index, (node, pipe_after) in enumerate(things):
-            part.nodes[node.key] = replace(node, close=index != main)
-            part.straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
+            nodes[node.key] = replace(node, close=index != main)
+            straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
             walk.arm, walk.pipe = "out", pipe_after or walk.pipe
         for item in spot.items:
             if isinstance(item, Lie):
@@ -369,15 +467,30 @@ def _part(
             walk.began = walk.began or walk.lie
             walk.moves.append(moves[n])
     if not finish:
-        last = part.nodes.get(walk.node)
+        last = nodes.get(walk.node)
         if run.finish == "none" and not walk.moves and last and last.kind == "tee":
-            return part  # it ends where another run begins
+            return _whole(nodes, straights, passes, joins)  # it ends where another run begins
         kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
         finish = f"{run.id}/end", "in"
-        part.nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
+        nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
     if walk.moves or finish[0] != walk.node:
-        part.straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
-    return part
+        straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
+    return _whole(nodes, straights, passes, joins)
+
+
+def _whole(nodes: dict[str, Node], straights: list[Straight], passes: list[PassPlace], joins: list[str]) -> Part:
+    """A part with its arms."""
+    arms: dict[str, dict[str, str]] = {key: {} for key in nodes}
+    outer = []
+    for straight in straights:
+        for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm)):
+            if node in nodes:
+                arms[node][arm] = straight.key
+            else:
+                outer.append((node, arm, straight.key))
+    return Part(
+        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(straights, nodes), _form(straights, nodes)
+    )  # fmt: skip
 
 
 def _line_up(
@@ -434,7 +547,7 @@ def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) ->
             walk.pipe,
             a,
             b,
-            along.unit(),
+            Vec(*(round(one, 12) for one in along.unit())),  # the same whatever the length
             round(along.length, 6),
             tuple(dict.fromkeys(move.item for move in walk.moves)),
             walk.node,

@@ -26,6 +26,7 @@ from ..job.model import (
     Run,
     SetItem,
     Tee,
+    TwinOf,
     is_point_name,
     split_anchor,
 )
@@ -61,7 +62,8 @@ class Move:
 @dataclass(frozen=True, slots=True)
 class RunTrace:
     """One run as walked. steps: its moves and, between them, its other items; lengths: what each leg says [mm];
-    closing: finish less end [mm], None without a finish to reach; no_room: sets and crossovers longer than their legs."""
+    closing: finish less end [mm], None without a finish to reach; no_room: sets and crossovers longer than their legs;
+    length_mm: of its centre line."""
 
     run: Run
     start: Vec
@@ -75,15 +77,11 @@ class RunTrace:
     point_items: dict[str, str]
     unsolved: tuple[str, ...]
     no_room: tuple[str, ...] = ()
+    length_mm: float = 0.0
 
     @property
     def moves(self) -> tuple[Move, ...]:
         return tuple(step for step in self.steps if isinstance(step, Move))
-
-    @property
-    def length_mm(self) -> float:
-        """Length of its centre line [mm]."""
-        return sum(move.length_mm for move in self.moves)
 
     @property
     def items(self) -> tuple[Item, ...]:
@@ -92,6 +90,8 @@ class RunTrace:
 
 
 _WALKS: Remembered[RunTrace] = Remembered(10_000)
+Branches = tuple[tuple[str, RunTrace, TwinOf], ...]
+"""Branches of a run that have twins on its twin: the point each starts at, the branch, how its twin lies to it."""
 
 
 class Walker:
@@ -201,8 +201,8 @@ class Walker:
                     points[item.name] = at
         names = {item.name: item.id for item in run.items if isinstance(item, Tee | Point)}
         return RunTrace(
-            run, start, at, adrift, finish, None, tuple(steps), lengths, points, names, unsolved, tuple(no_room)
-        )
+            run, start, at, adrift, finish, None, tuple(steps), lengths, points, names, unsolved, tuple(no_room), _length_mm(steps)
+        )  # fmt: skip
 
     def _steps(
         self, run: Run, item: SetItem | Crossover, before: Leg | None, after: Leg | None,
@@ -275,63 +275,88 @@ class Walker:
         leader = self.done.get(run.twin_of.run)
         if leader is None:
             return RunTrace(run, start, start, "circle", finish, None, (), {}, {}, {}, ())
-        moves = leader.moves
-        if not moves:
+        if not leader.moves:
             return RunTrace(run, start, start, adrift, finish, None, (), {}, {}, {}, ())
-        offsets = _offsets(moves, DIRECTIONS[run.twin_of.side], run.twin_of.spacing_mm)
-        line = _Line.beside(moves, offsets)
-        line.shift(self._child_shifts(run, leader, moves))
-        if not adrift:
-            line.begin_at(start)
-        if finish is not None:
-            line.end_at(finish)
-        mark = f"@{run.id}"
-        steps: list[Move | Item] = []
-        points: dict[str, Vec] = {}
-        names: dict[str, str] = {}
-        number = 0
-        at = line.points[0]
-        for step in leader.steps:
-            if isinstance(step, Move):
-                for key, to in line.hops(number, step.key, run.id):
-                    if to.minus(at).length > LEVEL_MM:
-                        steps.append(
-                            Move(
-                                key if "/" in key and key.startswith(run.id) else _marked(key, mark),
-                                step.item + mark,
-                                at,
-                                to,
-                                step.assumed,
-                            )
-                        )
-                    at = to
-                number += 1
-            elif isinstance(step, Tee | Point | Lie | PipeChange) or step.kind == "pass":
-                if isinstance(step, Tee | Point):
-                    points[step.name] = at
-                    names[step.name] = step.id + mark
-                    step = Point(id=step.id, name=step.name)  # a tee only where a run is on it
-                steps.append(step.model_copy(update={"id": step.id + mark}))
-        return RunTrace(run, line.points[0], at, adrift, finish, None, tuple(steps), {}, points, names, ())
+        branches = self._branches(run, leader)
+        return _WALKS(
+            (run, leader, *(branch for _, branch, _ in branches), *(lies for _, _, lies in branches)),
+            (start, finish, adrift, tuple(name for name, _, _ in branches)),
+            lambda: _beside(run, leader, branches, start, finish, adrift),
+        )
 
-    def _child_shifts(self, run: Run, leader: RunTrace, moves: Sequence[Move]) -> dict[int, float]:
-        """How far each corner of a twin's line moves along it [mm], so that a twin of a branch finds its tee beside it."""
-        shifts: dict[int, float] = {}
-        number = 0
-        for step in leader.steps:
-            if isinstance(step, Move):
-                number += 1
-            elif isinstance(step, Tee | Point) and 0 < number < len(moves):
-                way = moves[number].way
-                if moves[number - 1].way.dot(way) < SAME_WAY:
-                    continue
-                for child in self.twins.get(f"{run.id}.{step.name}", ()):
-                    assert child.twin_of is not None
-                    branch = self.done.get(child.twin_of.run)
-                    if branch and branch.run.start == f"{leader.run.id}.{step.name}" and branch.moves:
-                        offset = _offsets(branch.moves, DIRECTIONS[child.twin_of.side], child.twin_of.spacing_mm)[0]
-                        shifts[number] = way.dot(offset)
-        return shifts
+    def _branches(self, run: Run, leader: RunTrace) -> Branches:
+        """Branches of the run followed that have twins on this one."""
+        found = []
+        for name in leader.points:
+            for child in self.twins.get(f"{run.id}.{name}", ()):
+                assert child.twin_of is not None
+                branch = self.done.get(child.twin_of.run)
+                if branch and branch.run.start == f"{leader.run.id}.{name}" and branch.moves:
+                    found.append((name, branch, child.twin_of))
+        return tuple(found)
+
+
+def _beside(
+    run: Run, leader: RunTrace, branches: Branches, start: Vec, finish: Vec | None, adrift: Adrift
+) -> RunTrace:  # fmt: skip
+    """A run that follows another: the line beside it, from its own start to its own finish."""
+    assert run.twin_of is not None
+    moves = leader.moves
+    offsets = _offsets(moves, DIRECTIONS[run.twin_of.side], run.twin_of.spacing_mm)
+    line = _Line.beside(moves, offsets)
+    line.shift(_child_shifts(leader, moves, branches))
+    if not adrift:
+        line.begin_at(start)
+    if finish is not None:
+        line.end_at(finish)
+    mark = f"@{run.id}"
+    steps: list[Move | Item] = []
+    points: dict[str, Vec] = {}
+    names: dict[str, str] = {}
+    number = 0
+    at = line.points[0]
+    for step in leader.steps:
+        if isinstance(step, Move):
+            for key, to in line.hops(number, step.key, run.id):
+                if to.minus(at).length > LEVEL_MM:
+                    steps.append(
+                        Move(
+                            key if "/" in key and key.startswith(run.id) else _marked(key, mark),
+                            step.item + mark,
+                            at,
+                            to,
+                            step.assumed,
+                        )
+                    )
+                at = to
+            number += 1
+        elif isinstance(step, Tee | Point | Lie | PipeChange) or step.kind == "pass":
+            if isinstance(step, Tee | Point):
+                points[step.name] = at
+                names[step.name] = step.id + mark
+                step = Point(id=step.id, name=step.name)  # a tee only where a run is on it
+            steps.append(step.model_copy(update={"id": step.id + mark}))
+    return RunTrace(
+        run, line.points[0], at, adrift, finish, None, tuple(steps), {}, points, names, (), length_mm=_length_mm(steps)
+    )  # fmt: skip
+
+
+def _child_shifts(leader: RunTrace, moves: Sequence[Move], branches: Branches) -> dict[int, float]:
+    """How far each corner of a twin's line moves along it [mm], so that a twin of a branch finds its tee beside it."""
+    shifts: dict[int, float] = {}
+    number = 0
+    for step in leader.steps:
+        if isinstance(step, Move):
+            number += 1
+        elif isinstance(step, Tee | Point) and 0 < number < len(moves):
+            way = moves[number].way
+            if moves[number - 1].way.dot(way) < SAME_WAY:
+                continue
+            for name, branch, lies in branches:
+                if name == step.name:
+                    offset = _offsets(branch.moves, DIRECTIONS[lies.side], lies.spacing_mm)[0]
+                    shifts[number] = way.dot(offset)
+    return shifts
 
 
 @dataclass(slots=True)
@@ -418,6 +443,10 @@ class _Line:
         for number, corner in enumerate(self.jogs.get(n, ())):
             yield f"{run}/jog{n}-{number}", corner
         yield key, self.points[n + 1]
+
+
+def _length_mm(steps: Iterable[Move | Item]) -> float:
+    return sum(step.length_mm for step in steps if isinstance(step, Move))
 
 
 def _marked(key: str, mark: str) -> str:

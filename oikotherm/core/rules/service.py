@@ -261,7 +261,7 @@ def dead_leg(view: View) -> Iterable[Said]:
         stations = {work.ports[work.nodes[node].part].station.kind for node in ends if work.nodes[node].kind == "port"}
         if work.runs[first.run].run.service != "water" or stations & {"vessel", "safety-valve"}:
             continue
-        length = sum(view.fitted.span_mm(key) for key in group)
+        length = sum(view.fitted.span_mm[key] for key in group)
         row = view.context.catalogue.pipe(first.pipe.code, first.pipe.size)
         least = DEAD_LEG_DIAMETERS * (row.od_mm or 0.0) if row else 0.0
         if length > least > 0:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from functools import partial
 
 from ..core.design import Design
 from ..core.job.model import Leg, Station
 from ..core.job.ways import DIRECTIONS, Vec
-from ..core.joints.fitted import Fitted, Fitting, Piece
+from ..core.joints.fitted import Fitted, Fitting, Made, Piece
 from ..core.making.bends import tangent_mm
 from ..core.making.holes import joist_lines
-from ..core.pipework.trace import station_point
+from ..core.memo import Remembered
+from ..core.pipework.trace import Part, station_point
 from ..core.quantity import length_text
 from ..core.rules.ends import vector_words
 from .crossings import gaps, remains
@@ -120,25 +122,47 @@ def shown(design: Design, look: Look) -> Fitted:
     if not look.levels and not look.services:
         return fitted
     heights = bands(design, look.levels) if look.levels else [(-1e9, 1e9)]
-    runs = {run.id for run in design.job.runs if not look.services or run.service in look.services}
+    services = {run.id for run in design.job.runs if not look.services or run.service in look.services}
 
-    def within(run: str, *heights_mm: float) -> bool:
-        low, high = min(heights_mm), max(heights_mm)
-        return run in runs and any(low < above and high >= below for below, above in heights)
+    def within(low: float, high: float) -> bool:
+        return any(low < above and high >= below for below, above in heights)
 
     work = fitted.pipework
-    return replace(
-        fitted,
-        pieces={
-            key: one for key, one in fitted.pieces.items() if within(one.run, *(corner.z for corner in one.corners))
-        },
-        fittings={key: one for key, one in fitted.fittings.items() if within(one.run, one.at.z)},
-        pipework=replace(
-            work,
-            nodes={key: node for key, node in work.nodes.items() if within(node.run, node.at.z)},
-            runs={key: trace for key, trace in work.runs.items() if key in runs},
-        ),
-    )
+    left = replace(fitted, pieces={}, fittings={}, pipework=replace(work, nodes={}, runs={}))
+    for run, part in work.parts.items():
+        made = fitted.made.get(run)
+        if (
+            run not in services
+            or made is None
+            or not within(*_REACHES((part, made), None, partial(_reach, part, made)))
+        ):
+            continue
+        if run in work.runs:
+            left.pipework.runs[run] = work.runs[run]
+        for piece in made.pieces.values():
+            ends = [corner.z for corner in piece.corners]
+            if piece.run == run and within(min(ends), max(ends)):
+                left.pieces[piece.key] = piece
+        for key in made.fittings:
+            fitting = fitted.fittings[key]
+            if fitting.run == run and within(fitting.at.z, fitting.at.z):
+                left.fittings[key] = fitting
+        for key in (*part.nodes, *(node for node, _, _ in part.outer)):
+            node = work.nodes[key]
+            if node.run == run and within(node.at.z, node.at.z):
+                left.pipework.nodes[key] = node
+    return left
+
+
+_REACHES: Remembered[tuple[float, float]] = Remembered(10_000)
+
+
+def _reach(part: Part, made: Made) -> tuple[float, float]:
+    """From the lowest to the highest thing of a run and those made with it [mm]."""
+    heights = [end.z for span in made.spans.values() for end in span]
+    heights += [fitting.at.z for fitting in made.fittings.values()]
+    heights += [node.at.z for node in part.nodes.values()]
+    return min(heights, default=0.0), max(heights, default=0.0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from fluids.friction import friction_factor as library_factor
 from oikotherm.core.bench import find_tool
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
-from oikotherm.core.heating.circuits import regions
+from oikotherm.core.heating.circuits import lowest, tops
 from oikotherm.core.heating.emitter import mean_difference_k, output
 from oikotherm.core.heating.friction import colebrook, friction_factor, pipe_drop
 from oikotherm.core.heating.vessel import size_vessel
@@ -252,9 +252,8 @@ class CircuitTest(unittest.TestCase):
     def test_low_and_high_regions_of_the_demo(self):
         design = derive(demo())
         heating = design.heating[0]
-        low = regions(heating.circuit, design.pipework, low=True)
-        self.assertAlmostEqual(low[0].z_mm, -210, places=6)
-        high = [round(region.z_mm) for region in regions(heating.circuit, design.pipework, low=False)]
+        self.assertAlmostEqual(lowest(heating.circuit, design.pipework).z_mm, -210, places=6)
+        high = [round(region.z_mm) for region in tops(heating.circuit, design.pipework)]
         self.assertEqual(high[0], 2921)
         self.assertEqual(high.count(1810), 2)
 

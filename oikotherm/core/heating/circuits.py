@@ -9,11 +9,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
+from functools import partial
 
 from ..job.model import Circuit, Job, Station
 from ..job.ways import Vec
 from ..memo import Remembered
-from ..pipework.trace import Node, Pipework, Straight
+from ..pipework.trace import Node, Part, Pipework
 
 LEVEL_MM = 5.0
 SOURCES = ("boiler",)
@@ -48,7 +49,7 @@ class Closed:
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """Points of equal height that hang together, all their neighbours higher (low) or lower (high)."""
+    """Points of equal height that hang together."""
 
     z_mm: float
     nodes: tuple[str, ...]
@@ -64,7 +65,16 @@ def mixing_sets(job: Job) -> dict[str, Circuit]:
 def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
     """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it), each followed
     by those behind its mixing sets."""
-    beside = neighbours(pipework)
+    return _CIRCUITS(
+        (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework)
+    )  # fmt: skip
+
+
+_CIRCUITS: Remembered[tuple[Closed, ...]] = Remembered(16)
+
+
+def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
+    beside = pipework.graph.beside
     mixed = mixing_sets(job)
     ports: dict[str, list[str]] = defaultdict(list)  # station -> nodes of its heating ports
     for key, node in pipework.nodes.items():
@@ -91,7 +101,7 @@ def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
                         other for other in ports[station]
                         if station not in mixed or hub_port(pipework, other) == (station != source.id)
                     ]  # fmt: skip
-            waiting += [other for other, _ in beside[key]]
+            waiting += [other for other, _ in beside.get(key, ())]
         return nodes, stations
 
     def closed(source: Station, roots: list[str], behind: str) -> Closed:
@@ -124,11 +134,6 @@ def hub_port(pipework: Pipework, node: str) -> bool:
     return (port.role, port.way) in (("flow", "in"), ("return", "out"))
 
 
-def neighbours(pipework: Pipework) -> dict[str, list[tuple[str, Straight]]]:
-    """node -> (other node, the straight between). Not to be changed: it is kept for the pipework it was made for."""
-    return _BESIDE((pipework,), None, lambda: _neighbours(pipework))
-
-
 def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) -> list[str]:
     """The ports that water comes out of when it enters a station here: those of the same bar of a manifold (not through a mixing
     set), the other side of a pump. Empty for any other node."""
@@ -149,24 +154,21 @@ def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) ->
     return [name for name in names if name != node and name in pipework.nodes]
 
 
-_BESIDE: Remembered[dict[str, list[tuple[str, Straight]]]] = Remembered(4)
-
-
-def _neighbours(pipework: Pipework) -> dict[str, list[tuple[str, Straight]]]:
-    beside: dict[str, list[tuple[str, Straight]]] = defaultdict(list)
-    for straight in pipework.straights.values():
-        beside[straight.from_node].append((straight.to_node, straight))
-        beside[straight.to_node].append((straight.from_node, straight))
-    return beside
-
-
 def devices(circuit: Closed, pipework: Pipework, part: str) -> list[Node]:
     """The devices of a kind on the circuit's pipes."""
-    return [
-        node
-        for key, node in pipework.nodes.items()
-        if key in circuit.nodes and node.kind == "device" and node.part == part
-    ]
+    found = _DEVICES((pipework.graph,), None, partial(_devices, pipework)).get(part, ())
+    return [pipework.nodes[key] for key in found if key in circuit.nodes]
+
+
+def _devices(pipework: Pipework) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = defaultdict(list)
+    for key, node in pipework.nodes.items():
+        if node.kind == "device":
+            found[node.part].append(key)
+    return dict(found)
+
+
+_DEVICES: Remembered[dict[str, list[str]]] = Remembered(8)
 
 
 def has(circuit: Closed, pipework: Pipework, what: str) -> bool:
@@ -217,41 +219,100 @@ def leading_number(text: str) -> float | None:
     return float(digits) if digits.strip(".") else None
 
 
-def regions(circuit: Closed, pipework: Pipework, *, low: bool) -> list[Region]:
-    """Low (or high) regions of the circuit's pipes, the lowest (highest) first."""
-    return _REGIONS((circuit, pipework), low, lambda: _regions(circuit, pipework, 1 if low else -1))
+def lowest(circuit: Closed, pipework: Pipework) -> Region:
+    """The lowest point of the circuit's pipes with all that lies level with it."""
+    return _slopes(circuit, pipework).flat(
+        min(circuit.nodes, key=lambda key: (pipework.nodes[key].at.z, key)), pipework
+    )
 
 
-_REGIONS: Remembered[list[Region]] = Remembered(16)
+def tops(circuit: Closed, pipework: Pipework) -> list[Region]:
+    """The high points of the circuit's pipes, the highest first."""
+    return _TOPS((circuit, pipework), None, lambda: _tops(circuit, pipework))
 
 
-def _regions(circuit: Closed, pipework: Pipework, sign: int) -> list[Region]:
-    beside = neighbours(pipework)
-    seen: set[str] = set()
-    found: list[Region] = []
-    height = {key: node.at.z * sign for key, node in pipework.nodes.items()}
-    place = {key: n for n, key in enumerate(pipework.nodes)}
-    for start in sorted(circuit.nodes):
-        if start in seen or not beside[start]:
-            continue
-        waiting, dips = [start], True
-        members = {start}
+@dataclass(frozen=True, slots=True)
+class _Heights:
+    """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level."""
+
+    below: tuple[str, ...]
+    level: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Slopes:
+    """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next to it."""
+
+    below: set[str]
+    level: dict[str, list[str]]
+
+    def flat(self, start: str, pipework: Pipework) -> Region:
+        """A node and all that can be reached from it on the level."""
+        waiting, members = [start], {start}
         while waiting:
-            key = waiting.pop()
-            here = height[key]
-            for other, _ in beside[key]:
-                rise = height[other] - here
-                if rise < -LEVEL_MM:
-                    dips = False
-                elif rise <= LEVEL_MM and other not in members:
+            for other in self.level.get(waiting.pop(), ()):
+                if other not in members:
                     members.add(other)
                     waiting.append(other)
-        seen |= members
-        if dips:
-            order = sorted(members, key=place.__getitem__)
-            z = sum(pipework.nodes[key].at.z for key in order) / len(order)
-            found.append(Region(z, tuple(order), pipework.nodes[order[len(order) // 2]].at))
-    return sorted(found, key=lambda region: region.z_mm * sign)
+        order = sorted(members, key=_places(pipework).__getitem__) if len(members) > 1 else [start]
+        heights = [pipework.nodes[key].at.z for key in order]
+        return Region(sum(heights) / len(order), tuple(order), pipework.nodes[order[len(order) // 2]].at)
+
+
+_SLOPES: Remembered[_Slopes] = Remembered(8)
+_TOPS: Remembered[list[Region]] = Remembered(8)
+_HEIGHTS: Remembered[_Heights] = Remembered(10_000)
+
+
+def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
+    below, level = [], []
+    for straight in part.straights.values():
+        a, b = straight.from_node, straight.to_node
+        rise = nodes[b].at.z - nodes[a].at.z
+        if abs(rise) <= LEVEL_MM:
+            level.append((a, b))
+        else:
+            below.append(b if rise < 0 else a)
+    return _Heights(tuple(below), tuple(level))
+
+
+def _slopes(circuit: Closed, pipework: Pipework) -> _Slopes:
+    return _SLOPES((circuit, pipework), None, lambda: _find_slopes(circuit, pipework))
+
+
+def _find_slopes(circuit: Closed, pipework: Pipework) -> _Slopes:
+    nodes = pipework.nodes
+    found = _Slopes(set(), defaultdict(list))
+    for run in circuit.runs:
+        part = pipework.parts[run]
+        ends = tuple(nodes[node].at.z for node, _, _ in part.outer)
+        heights = _HEIGHTS((part,), ends, partial(_heights, part, nodes))
+        found.below.update(heights.below)
+        for a, b in heights.level:
+            found.level[a].append(b)
+            found.level[b].append(a)
+    return found
+
+
+def _tops(circuit: Closed, pipework: Pipework) -> list[Region]:
+    slopes, beside = _slopes(circuit, pipework), pipework.graph.beside
+    seen: set[str] = set()
+    found = []
+    for start in sorted(key for key in circuit.nodes - slopes.below if key in beside):
+        if start not in seen:
+            region = slopes.flat(start, pipework)
+            seen.update(region.nodes)
+            if slopes.below.isdisjoint(region.nodes):
+                found.append(region)
+    return sorted(found, key=lambda region: -region.z_mm)
+
+
+def _places(pipework: Pipework) -> dict[str, int]:
+    """The place of every node in the document."""
+    return _PLACES((pipework.graph,), len(pipework.nodes), lambda: {key: n for n, key in enumerate(pipework.nodes)})
+
+
+_PLACES: Remembered[dict[str, int]] = Remembered(8)
 
 
 def region_has(region: Region, pipework: Pipework, part: str) -> bool:

@@ -3,13 +3,13 @@ the water goes in each straight and how much."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from ..matter import Fluid
-from ..pipework.trace import Pipework, Straight
-from .circuits import Closed, neighbours, through_ports
+from ..memo import Remembered
+from ..pipework.trace import Pipework
+from .circuits import Closed, through_ports
 from .network import Branch, solve
 
 BYPASS = "bypass"
@@ -21,37 +21,57 @@ MM = 1000.0
 @dataclass(frozen=True, slots=True)
 class Side:
     """What hangs from the source's ports of one role. nearer: node -> (the node nearer the source, the straight between; None
-    within a station); links: straights that close loops; ring: it comes to the source's other ports, by pipe alone."""
+    within a station), near ones first; links: straights that close loops; ring: it comes to the source's other ports, by pipe alone;
+    ends: straight -> the nodes it begins and ends at."""
 
     role: str
     roots: tuple[str, ...]
-    nearer: dict[str, tuple[str, Straight | None]]
-    links: tuple[Straight, ...]
+    nearer: dict[str, tuple[str, str | None]]
+    links: tuple[str, ...]
     ring: bool
+    ends: dict[str, tuple[str, str]]
+    _ways: dict[str | None, tuple[list[str], list[str]]] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )
 
     def holds(self, node: str | None) -> bool:
         return node in self.nearer
 
     def nodes_to(self, node: str | None) -> list[str]:
-        """Nodes from the source to one, the source's first."""
-        found = []
-        while node in self.nearer:
-            found.append(node)
-            node = self.nearer[node][0]
-        return [*([node] if node else []), *found[::-1]]
+        """Nodes from the source to one, the source's first. Not to be changed."""
+        return self._way(node)[0]
 
     def straights_to(self, node: str | None) -> list[str]:
-        """Straights from the source to a node: outward on the flow, homeward on the return."""
-        keys: list[str] = []
-        while node in self.nearer:
-            node, straight = self.nearer[node]
-            if straight is not None:
-                keys.append(straight.key)
-        return keys[::-1] if self.role == "flow" else keys
+        """Straights from the source to a node: outward on the flow, homeward on the return. Not to be changed."""
+        return self._way(node)[1]
+
+    def straights(self) -> list[str]:
+        """All its straights."""
+        return [*dict.fromkeys(straight for _, straight in self.nearer.values() if straight is not None), *self.links]
+
+    def _way(self, node: str | None) -> tuple[list[str], list[str]]:
+        found = self._ways.get(node)
+        if found is None:
+            nodes, straights, at = [], [], node
+            while at in self.nearer:
+                nodes.append(at)
+                at, straight = self.nearer[at]
+                if straight is not None:
+                    straights.append(straight)
+            nodes += [at] if at else []
+            found = self._ways[node] = nodes[::-1], straights[::-1] if self.role == "flow" else straights
+        return found
 
 
 def roots_of(circuit: Closed, pipework: Pipework, role: str) -> tuple[str, ...]:
     """The source's ports of a role that feed this circuit: flow out of it, return into it."""
+    return _ROOTS((circuit, pipework.graph), role, lambda: _roots_of(circuit, pipework, role))
+
+
+_ROOTS: Remembered[tuple[str, ...]] = Remembered(32)
+
+
+def _roots_of(circuit: Closed, pipework: Pipework, role: str) -> tuple[str, ...]:
     way = "out" if role == "flow" else "in"
     found = []
     for key in sorted(circuit.nodes):
@@ -64,10 +84,17 @@ def roots_of(circuit: Closed, pipework: Pipework, role: str) -> tuple[str, ...]:
 
 def side(circuit: Closed, pipework: Pipework, role: str, mixed: Collection[str]) -> Side:
     """Walk one side from the source, breadth first. A bypass valve stands shut in it."""
-    beside = neighbours(pipework)
+    return _SIDES((circuit, pipework.graph), (role, frozenset(mixed)), lambda: _side(circuit, pipework, role, mixed))
+
+
+_SIDES: Remembered[Side] = Remembered(16)
+
+
+def _side(circuit: Closed, pipework: Pipework, role: str, mixed: Collection[str]) -> Side:
+    beside = pipework.graph.beside
     roots = roots_of(circuit, pipework, role)
     others = set(roots_of(circuit, pipework, "return" if role == "flow" else "flow"))
-    nearer: dict[str, tuple[str, Straight | None]] = {}
+    nearer: dict[str, tuple[str, str | None]] = {}
     reached, links, used = set(roots), [], set()
     waiting = list(roots)
     for node in waiting:
@@ -79,17 +106,17 @@ def side(circuit: Closed, pipework: Pipework, role: str, mixed: Collection[str])
                 reached.add(other)
                 nearer[other] = (node, None)
                 waiting.append(other)
-        for other, straight in beside[node]:
-            if straight.key in used:
+        for other, straight in beside.get(node, ()):
+            if straight in used:
                 continue
-            used.add(straight.key)
+            used.add(straight)
             if other in reached:
                 links.append(straight)
                 continue
             reached.add(other)
             nearer[other] = (node, straight)
             waiting.append(other)
-    return Side(role, roots, nearer, tuple(links), bool(others & reached))
+    return Side(role, roots, nearer, tuple(links), bool(others & reached), pipework.graph.ends)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,15 +132,16 @@ class Resistance:
 
 def tree_flows(one: Side, wanted: Mapping[str, float]) -> dict[str, float]:
     """Flow in each straight of a tree [kg/s], along it positive. wanted: node -> what is taken (flow) or given back (return) there."""
-    found: dict[str, float] = defaultdict(float)
-    for node, flow in wanted.items():
-        at = node
-        while at in one.nearer:
-            near, straight = one.nearer[at]
-            if straight is not None:
-                outward = 1 if straight.from_node == near else -1
-                found[straight.key] += flow * outward * (1 if one.role == "flow" else -1)
-            at = near
+    found: dict[str, float] = {}
+    beyond = dict(wanted)
+    sign = 1 if one.role == "flow" else -1
+    for node, (near, straight) in reversed(one.nearer.items()):
+        flow = beyond.get(node)
+        if flow is None:
+            continue
+        beyond[near] = beyond.get(near, 0.0) + flow
+        if straight is not None:
+            found[straight] = flow * sign * (1 if one.ends[straight][0] == near else -1)
     return found
 
 
@@ -121,10 +149,8 @@ def looped_flows(
     one: Side, wanted: Mapping[str, float], resist: Mapping[str, Resistance], medium: Fluid
 ) -> tuple[dict[str, float], Side]:
     """Flow in each straight of a side with loops, solved, and the side with every node reached the way most of its water comes."""
-    straights = {
-        straight.key: straight for _, straight in one.nearer.values() if straight is not None
-    } | {straight.key: straight for straight in one.links}  # fmt: skip
-    branches = [_pipe(straight, resist[key]) for key, straight in straights.items()]
+    straights = one.straights()
+    branches = [_pipe(key, one.ends[key], resist[key]) for key in straights]
     branches += [
         Branch(f"{node}:bar", near, node, kvs=(BAR_KV,))
         for node, (near, straight) in one.nearer.items()
@@ -134,12 +160,12 @@ def looped_flows(
     sign = 1 if one.role == "flow" else -1
     solved = solve(branches, medium, one.roots[0], {node: sign * flow for node, flow in wanted.items()})
     flows = {key: solved.flow_kg_s[key] for key in straights}
-    best: dict[str, tuple[float, str, Straight]] = {}
-    for key, straight in straights.items():
+    best: dict[str, tuple[float, str, str]] = {}
+    for key in straights:
         flow = flows[key] * sign  # outward from the source, as seen on the return as well
-        near, far = (straight.from_node, straight.to_node) if flow > 0 else (straight.to_node, straight.from_node)
+        near, far = one.ends[key] if flow > 0 else one.ends[key][::-1]
         if abs(flow) > STILL_KG_S and abs(flow) > best.get(far, (0.0,))[0]:
-            best[far] = abs(flow), near, straight
+            best[far] = abs(flow), near, key
     nearer = {
         node: (best[node][1], best[node][2]) if node in best and was[1] is not None else was
         for node, was in one.nearer.items()
@@ -147,10 +173,8 @@ def looped_flows(
     return flows, replace(one, nearer=nearer)
 
 
-def _pipe(straight: Straight, resist: Resistance) -> Branch:
-    return Branch(
-        straight.key, straight.from_node, straight.to_node, resist.length_m, resist.bore_mm, resist.roughness_mm, resist.k, resist.kvs
-    )  # fmt: skip
+def _pipe(key: str, ends: tuple[str, str], resist: Resistance) -> Branch:
+    return Branch(key, *ends, resist.length_m, resist.bore_mm, resist.roughness_mm, resist.k, resist.kvs)
 
 
 def ring_flows(
@@ -158,10 +182,8 @@ def ring_flows(
 ) -> tuple[dict[str, float], dict[str, float]]:  # fmt: skip
     """(flow in each straight, flow through each emitter) of a single-pipe ring that carries a flow: ring and emitters share it by what
     they put in its way. back: the source's return node; emitters: station -> its branch with all valves open."""
-    straights = {
-        straight.key: straight for _, straight in one.nearer.values() if straight is not None
-    } | {straight.key: straight for straight in one.links}  # fmt: skip
-    branches = [_pipe(straight, resist[key]) for key, straight in straights.items()]
+    straights = one.straights()
+    branches = [_pipe(key, one.ends[key], resist[key]) for key in straights]
     branches += [
         Branch(f"{node}:bar", near, node, kvs=(BAR_KV,))
         for node, (near, straight) in one.nearer.items()

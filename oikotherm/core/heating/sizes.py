@@ -8,15 +8,16 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from dataclasses import dataclass
+from functools import partial
 
 from ..catalogue import Catalogue
 from ..errors import Refused
 from ..job.model import DeviceItem, Job, Pipe, Station
 from ..job.ways import Vec
-from ..joints.fitted import Fitted
+from ..joints.fitted import Fitted, Made
 from ..matter import Fluid, fluid
 from ..memo import Remembered
-from ..pipework.trace import Straight
+from ..pipework.trace import Part, Pipework, Straight
 from ..working import Step, Worked
 from .carry import carry
 from .circuits import (
@@ -27,7 +28,6 @@ from .circuits import (
     closed_circuits,
     hub_port,
     mixing_sets,
-    neighbours,
     safety_valve_bar,
     vessel_volume_l,
 )
@@ -63,7 +63,21 @@ def size_heating(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Heatin
     )
 
 
-_SECTIONS: Remembered[Section] = Remembered(20_000)
+_SECTIONS: Remembered[tuple[Section, ...]] = Remembered(10_000)
+_ABOUT: Remembered[dict[str, tuple[str, ...]]] = Remembered(8)
+
+
+def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
+    """Run -> all straights on its nodes and ends: those whose flow decides what its fittings cost."""
+    return _ABOUT(
+        (work.graph,), None,
+        lambda: {
+            run: tuple(dict.fromkeys(
+                key for node in (*part.nodes, *(node for node, _, _ in part.outer)) for _, key in work.graph.beside.get(node, ())
+            ))
+            for run, part in work.parts.items()
+        },
+    )  # fmt: skip
 
 
 class _Sizer:
@@ -83,7 +97,6 @@ class _Sizer:
             node.kind == "device" and node.part == "pump" for node in self.pipework.nodes.values()
         )
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
-        self.beside = neighbours(self.pipework)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
         self.losses = Losses(fitted, catalogue, self.medium, self.settings)
         self.left_out: list[str] = []
@@ -389,7 +402,7 @@ class _Sizer:
         """An emitter between its ports, all its valves open."""
         local = self._emitter_losses(station, max(flow, 1e-4))
         node = str(self._node_of(station, "flow"))
-        pipe = self.beside[node][0][1].pipe if self.beside[node] else None
+        pipe = self._pipe_at(node)
         bore = (bore_mm(self.catalogue, pipe) if pipe else None) or 13.6
         return Branch(
             station.id, node, str(self._node_of(station, "return")), station.data.loop_m or 0.0, bore, self._roughness(pipe) if pipe else 0.0,
@@ -398,43 +411,52 @@ class _Sizer:
 
     # --- sections and losses --------------------------------------------------------------------------------------------
 
+    def _pipe_at(self, node: str) -> Pipe | None:
+        """The pipe on a node."""
+        beside = self.pipework.graph.beside.get(node)
+        return self.pipework.straights[beside[0][1]].pipe if beside else None
+
     def _sections(self, signed: dict[str, float]) -> tuple[list[Section], dict[str, str]]:
-        flows = {key: abs(flow) for key, flow in signed.items()}
+        """All sections, and straight -> its section; signed: flow in each straight, along it positive."""
         self.signed = signed
+        self.flows = {key: abs(flow) for key, flow in signed.items()}
+        sections = [section for run in self.circuit.runs for section in self._known(run)]
+        return sections, {key: section.id for section in sections for key in section.keys}
+
+    def _known(self, run: str) -> tuple[Section, ...]:
+        """The sections of a run, found again where its pipe, its fittings and the flows about them are what they were."""
+        work, fitted = self.pipework, self.fitted
+        about = _about(work)[run]
+        ends = [fitted.fittings[node].matings for node, _, _ in work.parts[run].outer if node in fitted.fittings]
+        diverting = tuple(node for node in self._nodes(run) if node in self.diverting) if self.diverting else ()
+        return _SECTIONS(
+            (self.catalogue, work.runs[run].run, work.parts[run], fitted.made[run], *ends),
+            (self.job.practice, self.medium, tuple(self.signed.get(key) for key in about), diverting),
+            lambda: tuple(self._section(f"{run}/{n}", group) for n, group in enumerate(self._groups(run), 1)),
+        )
+
+    def _nodes(self, run: str) -> list[str]:
+        part = self.pipework.parts[run]
+        return [*part.nodes, *(node for node, _, _ in part.outer)]
+
+    def _groups(self, run: str) -> list[list[Straight]]:
+        """The straights of a run, those together that have one pipe and carry one flow."""
         groups: list[list[Straight]] = []
-        for key in self.circuit.straights:
-            straight = self.pipework.straights[key]
+        beside = self.pipework.graph.beside
+        for straight in self.pipework.parts[run].straights.values():
             last = groups[-1][-1] if groups else None
             goes_on = (
-                last is not None and last.run == straight.run and last.pipe == straight.pipe and last.to_node == straight.from_node
-                and abs(flows.get(last.key, 0.0) - flows.get(key, 0.0)) < SAME_KG_S and len(self.beside[straight.from_node]) <= 2
+                last is not None and last.pipe == straight.pipe and last.to_node == straight.from_node
+                and abs(self.flows.get(last.key, 0.0) - self.flows.get(straight.key, 0.0)) < SAME_KG_S and len(beside[straight.from_node]) <= 2
             )  # fmt: skip
             if goes_on:
                 groups[-1].append(straight)
             else:
                 groups.append([straight])
-        sections: list[Section] = []
-        of_straight: dict[str, str] = {}
-        count: dict[str, int] = defaultdict(int)
-        for group in groups:
-            count[group[0].run] += 1
-            section = self._known(f"{group[0].run}/{count[group[0].run]}", group, flows)
-            sections.append(section)
-            of_straight.update({straight.key: section.id for straight in group})
-        return sections, of_straight
+        return groups
 
-    def _known(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
-        """The section, found again where its pipe, fittings and flows are what they were."""
-        work, fitted = self.pipework, self.fitted
-        nodes = [group[0].from_node, *(straight.to_node for straight in group)]
-        around = tuple(flows.get(key, 0.0) for node in nodes for key in work.arms[node].values())
-        lengths = tuple(fitted.span_mm[straight.key] for straight in group)
-        return _SECTIONS(
-            (self.catalogue, work.runs[group[0].run].run, *group, *(fitted.fittings.get(node) for node in nodes)),
-            (ident, self.job.practice, self.medium, around, lengths, self.signed.get(group[0].key, 0.0) >= 0, tuple(node in self.diverting for node in nodes), tuple(self.settings.get(work.nodes[node].item, "") for node in nodes)), lambda: self._section(ident, group, flows),
-        )  # fmt: skip
-
-    def _section(self, ident: str, group: list[Straight], flows: dict[str, float]) -> Section:
+    def _section(self, ident: str, group: list[Straight]) -> Section:
+        flows = self.flows
         run = self.pipework.runs[group[0].run].run
         pipe, flow = group[0].pipe, flows.get(group[0].key, 0.0)
         length_m = sum(self.fitted.span_mm[straight.key] for straight in group) / 1000
@@ -510,7 +532,7 @@ class _Sizer:
                         Local(kit.key, kit.row.title, None, kit.row.kv, valve_drop_pa(flow, kit.row.kv, self.medium))
                     )
         node = self._node_of(station, "flow")
-        pipe = self.beside[node][0][1].pipe if node and self.beside[node] else None
+        pipe = self._pipe_at(node) if node else None
         drop, od = self._drop(pipe, flow) if pipe else (Drop(0, 0, 0, 0, 0), 0.0)
         kv = station.data.kv or (MIXING_KV if station.id in self.behind else None)
         if kv:
@@ -567,11 +589,12 @@ class _Sizer:
 
     def _volume(self) -> tuple[VolumeRow, ...]:
         pipes: dict[str, float] = defaultdict(float)
-        for key in self.circuit.straights:
-            pipe = self.pipework.straights[key].pipe
-            bore = bore_mm(self.catalogue, pipe)
-            if bore:
-                pipes[str(pipe)] += math.pi / 4 * (bore / 100) ** 2 * self.fitted.span_mm[key] / 100
+        for run in self.circuit.runs:
+            part, made = self.pipework.parts[run], self.fitted.made[run]
+            for name, litres in _LITRES(
+                (self.catalogue, part, made), None, partial(_litres, part, made, self.catalogue)
+            ):
+                pipes[name] += litres
         rows = [VolumeRow(f"pipe {name}", litres, "bore x length as traced") for name, litres in sorted(pipes.items())]
         rows += [
             VolumeRow(f"{ident}, loops", heating.volume_l, "behind its mixing set")
@@ -581,7 +604,8 @@ class _Sizer:
             if station.state == "remove" or station.kind not in (*LOADS, "boiler"):
                 continue
             if station.data.loop_m and (node := self._node_of(station, "flow")):
-                bore = bore_mm(self.catalogue, self.beside[node][0][1].pipe) if self.beside[node] else None
+                pipe = self._pipe_at(node)
+                bore = bore_mm(self.catalogue, pipe) if pipe else None
                 if bore:
                     litres = math.pi / 4 * (bore / 100) ** 2 * station.data.loop_m * 10
                     rows.append(VolumeRow(station.id, litres, "bore x loop"))
@@ -624,6 +648,19 @@ class _Sizer:
             ), ""
         except Refused as refused:
             return None, str(refused)
+
+
+_LITRES: Remembered[tuple[tuple[str, float], ...]] = Remembered(10_000)
+
+
+def _litres(part: Part, made: Made, catalogue: Catalogue) -> tuple[tuple[str, float], ...]:
+    """What each pipe of a run holds [L], by its name; pipes of unknown bore are left out."""
+    found: dict[str, float] = defaultdict(float)
+    for key, straight in part.straights.items():
+        bore = bore_mm(catalogue, straight.pipe)
+        if bore:
+            found[str(straight.pipe)] += math.pi / 4 * (bore / 100) ** 2 * made.span_mm[key] / 100
+    return tuple(found.items())
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from dataclasses import dataclass
 
+from ..memo import Remembered
 from .trace import Pipework, Straight
 
 
@@ -14,6 +16,37 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
     only one kind, its loose ends stand for the other. A bypass valve is taken as shut: beside it nothing is known. Within a connected tree the flow in a straight is what lies on
     either side of it; a network with loops is solved as equal resistances in proportion to flow.
     """
+    found = _NETWORKS((pipework.graph,), None, lambda: _networks(pipework))
+    looped = [
+        _signs(_looped(one.nodes, [pipework.straights[key] for key in one.straights], one.supply))
+        for one in found.looped
+    ]
+    return (
+        dict(found.trees) if not looped else {key: way for part in (found.trees, *looped) for key, way in part.items()}
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Network:
+    """What hangs together, with what enters at its nodes."""
+
+    nodes: list[str]
+    straights: list[str]
+    supply: dict[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class _Networks:
+    """The networks of a pipework. trees: the ways in all that have no loop; looped: the others."""
+
+    trees: dict[str, int]
+    looped: list[_Network]
+
+
+_NETWORKS: Remembered[_Networks] = Remembered(8)
+
+
+def _networks(pipework: Pipework) -> _Networks:
     edges: dict[str, list[Straight]] = defaultdict(list)
     shut = {key for key, node in pipework.nodes.items() if node.kind == "device" and node.part == "bypass"}
     for straight in pipework.straights.values():
@@ -21,7 +54,7 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
             continue
         edges[straight.from_node].append(straight)
         edges[straight.to_node].append(straight)
-    result: dict[str, int] = {}
+    found = _Networks({}, [])
     seen: set[str] = set()
     for start in edges:
         if start in seen:
@@ -31,11 +64,14 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
         supply = _supply(pipework, nodes, edges)
         straights = {straight.key: straight for node in nodes for straight in edges[node]}
         if len(straights) == len(nodes) - 1:
-            flows = _tree(nodes, edges, supply)
+            found.trees.update(_signs(_tree(nodes, edges, supply)))
         else:
-            flows = _looped(nodes, list(straights.values()), supply)
-        result.update({key: (flow > 1e-9) - (flow < -1e-9) for key, flow in flows.items()})
-    return result
+            found.looped.append(_Network(nodes, list(straights), supply))
+    return found
+
+
+def _signs(flows: dict[str, float]) -> dict[str, int]:
+    return {key: (flow > 1e-9) - (flow < -1e-9) for key, flow in flows.items()}
 
 
 def _component(start: str, edges: dict[str, list[Straight]]) -> list[str]:

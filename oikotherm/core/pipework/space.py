@@ -109,7 +109,7 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
     ]
     if len(keys) < 2:
         return
-    ends = np.array([(*spans[key][0], *spans[key][1]) for key in keys])
+    ends = np.fromiter((mm for key in keys for end in spans[key] for mm in end), float, 6 * len(keys)).reshape(-1, 6)
     low, high = np.minimum(ends[:, :3], ends[:, 3:]), np.maximum(ends[:, :3], ends[:, 3:])
     straights = [pipework.straights[key] for key in keys]
     nodes = pipework.nodes
@@ -128,7 +128,8 @@ def _spots(places: list[Vec]) -> NDArray[np.int64]:
     """A number for the millimetre each place lies in, within a kilometre of the origin."""
     import numpy as np  # not before it is needed
 
-    whole = np.rint(np.array(places)).astype(np.int64) + (1 << 20)
+    flat = np.fromiter((mm for place in places for mm in place), float, 3 * len(places))
+    whole = np.rint(flat.reshape(-1, 3)).astype(np.int64) + (1 << 20)
     found: NDArray[np.int64] = (whole[:, 0] << 42) | (whole[:, 1] << 21) | whole[:, 2]
     return found
 

@@ -279,13 +279,14 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
 def _held(part: Part, kept: tuple[str, ...]) -> Part:
     """What is left of a run that goes: the nodes that runs hang on which stay."""
     nodes = {key: part.nodes[key] for key in kept}
-    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links((), nodes), _form((), nodes))
+    run = nodes[kept[0]].run
+    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links(run, (), nodes), _form((), nodes))
 
 
-def _links(straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
+def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
     ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
     kinds = tuple((key, node.kind, node.part) for key, node in nodes.items())
-    return _LINKS((), (ends, kinds), lambda: Links(ends))
+    return _LINKS((), (run, ends, kinds), lambda: Links(ends))
 
 
 def _form(straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
@@ -469,16 +470,18 @@ def _part(
     if not finish:
         last = nodes.get(walk.node)
         if run.finish == "none" and not walk.moves and last and last.kind == "tee":
-            return _whole(nodes, straights, passes, joins)  # it ends where another run begins
+            return _whole(run.id, nodes, straights, passes, joins)  # it ends where another run begins
         kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
         finish = f"{run.id}/end", "in"
         nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
     if walk.moves or finish[0] != walk.node:
         straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
-    return _whole(nodes, straights, passes, joins)
+    return _whole(run.id, nodes, straights, passes, joins)
 
 
-def _whole(nodes: dict[str, Node], straights: list[Straight], passes: list[PassPlace], joins: list[str]) -> Part:
+def _whole(
+    run: str, nodes: dict[str, Node], straights: list[Straight], passes: list[PassPlace], joins: list[str]
+) -> Part:
     """A part with its arms."""
     arms: dict[str, dict[str, str]] = {key: {} for key in nodes}
     outer = []
@@ -489,7 +492,7 @@ def _whole(nodes: dict[str, Node], straights: list[Straight], passes: list[PassP
             else:
                 outer.append((node, arm, straight.key))
     return Part(
-        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(straights, nodes), _form(straights, nodes)
+        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes), _form(straights, nodes)
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from ..catalogue import Catalogue
 from ..job.ways import Vec
+from ..memo import Remembered
 from .trace import Pipework
 
 SLACK_MM = 1.0
@@ -42,58 +43,38 @@ def traps(
     least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through its own
     way only. A station lets water through between its ports; its own litres stay as far as its body stands below that surface.
     """  # fmt: skip
-    edges: dict[str, list[tuple[str, float]]] = defaultdict(list)  # node -> (node it can come from, sill between)
-    stations: dict[str, list[str]] = defaultdict(list)
-    for key in nodes:
-        node = pipework.nodes[key]
-        if node.kind == "port":
-            stations[pipework.ports[node.part].station.id].append(key)
-    inside = [straight for straight in pipework.straights.values() if straight.from_node in nodes]
-    for straight in inside:
-        sill = max(pipework.nodes[straight.from_node].at.z, pipework.nodes[straight.to_node].at.z)
-        for low_end, far in ((straight.from_node, straight.to_node), (straight.to_node, straight.from_node)):
-            if not _blocked(pipework, low_end, straight.key):
-                edges[low_end].append((far, sill))
-    for keys in stations.values():
-        for one in keys:
-            for other in keys:
-                if one != other:
-                    edges[one].append((other, max(pipework.nodes[one].at.z, pipework.nodes[other].at.z)))
+    ways = _WAYS((pipework.graph,), nodes, lambda: _ways(pipework, nodes))
+    z = {key: pipework.nodes[key].at.z for key in nodes}
+    stations = ways.stations
     level: dict[str, float] = {}
-    queue = [
-        (node.at.z, key)
-        for key in nodes
-        if (node := pipework.nodes[key]).kind == "device" and node.part == "drain"
-        or node.kind == "port" and pipework.ports[node.part].station.brings.drains
-    ]  # fmt: skip
+    queue = [(z[key], key) for key in ways.drains]
     heapq.heapify(queue)
     while queue:
         height, key = heapq.heappop(queue)
         if key in level:
             continue
         level[key] = height
-        for other, sill in edges[key]:
+        for other in ways.into[key]:
             if other not in level:
-                heapq.heappush(queue, (max(height, sill), other))
+                heapq.heappush(queue, (max(height, z[other]), other))
     if not level:
         return []
     wet: dict[str, float] = {}
     litres: dict[str, float] = {}
-    for straight in inside:
-        a, b = spans[straight.key]
-        ends = (straight.from_node, straight.to_node)
-        surface = min(
-            (level.get(end, math.inf) for end in ends if not _blocked(pipework, end, straight.key)), default=math.inf
-        )
-        low, high = min(a.z, b.z), max(a.z, b.z)
-        surface = min(surface, high + 2 * SLACK_MM)
+    for key, through in ways.out_of.items():
+        surface = min([level.get(end, math.inf) for end in through], default=math.inf)
+        a, b = spans[key]
+        low, high = (a.z, b.z) if a.z < b.z else (b.z, a.z)
         if surface <= low + SLACK_MM:
             continue
+        surface = min(surface, high + 2 * SLACK_MM)
+        pipe = pipework.straights[key].pipe
         share = 1.0 if surface >= high else (surface - low) / (high - low)
-        wet[straight.key] = surface
-        litres[straight.key] = (
-            share * b.minus(a).length * bore_l_per_mm(catalogue, straight.pipe.code, straight.pipe.size)
-        )
+        wet[key] = surface
+        litres[key] = share * b.minus(a).length * bore_l_per_mm(catalogue, pipe.code, pipe.size)
+    if not wet:
+        return []
+    inside = [pipework.straights[key] for key in ways.out_of]
     found: list[Trap] = []
     left = set(wet)
     by_node: dict[str, list[str]] = defaultdict(list)
@@ -135,6 +116,46 @@ def traps(
             Trap(wet[start], volume, tuple(order), tuple(sorted(held)), pipework.straights[order[0]].run, middle)
         )
     return sorted(found, key=lambda trap: -trap.litres)
+
+
+@dataclass(frozen=True, slots=True)
+class _Ways:
+    """The ways of water through a network. into: node -> nodes that water can come into it from; out_of: straight -> those of its ends
+    it can leave by; stations: station -> its nodes; drains: nodes that are drained."""
+
+    into: dict[str, list[str]]
+    out_of: dict[str, list[str]]
+    stations: dict[str, list[str]]
+    drains: list[str]
+
+
+_WAYS: Remembered[_Ways] = Remembered(16)
+
+
+def _ways(pipework: Pipework, nodes: frozenset[str]) -> _Ways:
+    stations: dict[str, list[str]] = defaultdict(list)
+    into: dict[str, list[str]] = {key: [] for key in nodes}
+    out_of: dict[str, list[str]] = {}
+    drains = []
+    for key in nodes:
+        node = pipework.nodes[key]
+        if node.kind == "port":
+            station = pipework.ports[node.part].station
+            stations[station.id].append(key)
+            if station.brings.drains:
+                drains.append(key)
+        elif node.kind == "device" and node.part == "drain":
+            drains.append(key)
+    for straight in pipework.straights.values():
+        if straight.from_node in nodes:
+            ends = straight.from_node, straight.to_node
+            out_of[straight.key] = [end for end in ends if not _blocked(pipework, end, straight.key)]
+            for end in out_of[straight.key]:
+                into[end].append(ends[1] if end == ends[0] else ends[0])
+    for keys in stations.values():
+        for one in keys:
+            into[one] += [other for other in keys if other != one]
+    return _Ways(into, out_of, stations, drains)
 
 
 def _blocked(pipework: Pipework, end: str, straight: str) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from ..heating.circuits import Closed, devices, has, region_has, regions
+from ..heating.circuits import Closed, devices, has, lowest, region_has, tops
 from ..heating.rooms import outputs_w, rooms_heated
 from ..heating.simulate import NOISE_PA, balance
 from ..heating.sized import Heating, Section
@@ -171,11 +171,11 @@ def _region_remedies(view: View, nodes: tuple[str, ...], part: str, title: str) 
 )  # fmt: skip
 def no_drain(view: View) -> Iterable[Said]:
     for heating in view.heating:
-        low = regions(heating.circuit, view.fitted.pipework, low=True)
-        if low and heating.circuit.own and not region_has(low[0], view.fitted.pipework, "drain"):
-            z = length_text(low[0].z_mm, view.job.pace_unit, with_unit=True)
-            remedies = _region_remedies(view, low[0].nodes, "drain", "Put a drain cock there")
-            yield Said((heating.circuit.source.id, low[0].nodes[0]), f"The lowest pipe of the circuit, at {z}, has no drain.", remedies, low[0].at,
+        low = lowest(heating.circuit, view.fitted.pipework)
+        if heating.circuit.own and not region_has(low, view.fitted.pipework, "drain"):
+            z = length_text(low.z_mm, view.job.pace_unit, with_unit=True)
+            remedies = _region_remedies(view, low.nodes, "drain", "Put a drain cock there")
+            yield Said((heating.circuit.source.id, low.nodes[0]), f"The lowest pipe of the circuit, at {z}, has no drain.", remedies, low.at,
                        ("a drain cock on any pipe of that level",))  # fmt: skip
 
 
@@ -188,7 +188,7 @@ def no_drain(view: View) -> Iterable[Said]:
 )
 def no_vent(view: View) -> Iterable[Said]:
     for heating in view.heating:
-        for region in regions(heating.circuit, view.fitted.pipework, low=False):
+        for region in tops(heating.circuit, view.fitted.pipework):
             if region_has(region, view.fitted.pipework, "vent"):
                 continue
             z = length_text(region.z_mm, view.job.pace_unit, with_unit=True)
@@ -462,12 +462,8 @@ def no_air_separator(view: View) -> Iterable[Said]:
         if not circuit.own or not heating.loads or any(devices(circuit, work, "air-separator")):
             continue
         if school == "climbs":
-            tops = [
-                region
-                for region in regions(circuit, work, low=False)
-                if region.z_mm > heating.at.z + 300 and not region_has(region, work, "vent")
-            ]
-            if not tops:
+            high = (region for region in tops(circuit, work) if region.z_mm > heating.at.z + 300)
+            if all(region_has(region, work, "vent") for region in high):
                 continue
         remedies = place_remedy(view, circuit, "Put one on the flow", "[air-separator]", "flow")
         yield Said(

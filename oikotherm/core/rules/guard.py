@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..heating.circuits import Closed, devices, neighbours, through_ports
+from ..heating.circuits import Closed, devices, through_ports
 from ..job.model import DeviceItem
 from ..pipework.trace import Node, Pipework
 from .registry import Remedy, Said, View, rule
@@ -28,7 +28,7 @@ def _item(view: View, node: Node) -> DeviceItem | None:
 def _way(view: View, circuit: Closed, start: str, *, through_valves: bool) -> list[str] | None:
     """The shortest way by pipe from a node to the source, through no emitter; None where there is none."""
     work = view.fitted.pipework
-    beside = neighbours(work)
+    beside = work.graph.beside
     came: dict[str, str] = {start: ""}
     waiting = [start]
     for key in waiting:
@@ -46,7 +46,7 @@ def _way(view: View, circuit: Closed, start: str, *, through_valves: bool) -> li
             and key != start
         ):
             continue
-        for other in (*through_ports(work, key), *(other for other, _ in beside[key])):
+        for other in (*through_ports(work, key), *(other for other, _ in beside.get(key, ()))):
             if other not in came:
                 came[other] = key
                 waiting.append(other)

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..catalogue import Catalogue
+from ..heating.losses import bore_mm
 from ..job.model import Leg
-from ..pipework.trace import Straight
+from ..memo import Remembered
+from ..pipework.trace import Pipework, Straight
 from ..pipework.water import dead_ends, traps
 from ..quantity import length_text, trim
 from .circuit import SHUTS
@@ -20,9 +23,13 @@ UNSHUT = ("safety-valve", "vessel")
 SERVED = ("boiler", "cylinder", "heater", "softener", "pump", "manifold", "appliance")
 
 
-def bore_of(view: View, straight: Straight) -> float:
-    row = view.context.catalogue.pipe(straight.pipe.code, straight.pipe.size)
-    return row.bore_mm or 0.0 if row else 0.0
+_BORES: Remembered[tuple[str, ...]] = Remembered(8)
+
+
+def _uneven(work: Pipework, catalogue: Catalogue) -> tuple[str, ...]:
+    """The nodes where pipes of different bores meet."""
+    bores = {key: bore_mm(catalogue, one.pipe) for key, one in work.straights.items()}
+    return tuple(key for key, arms in work.arms.items() if len({bores[name] for name in arms.values()}) > 1)
 
 
 @rule(
@@ -31,10 +38,15 @@ def bore_of(view: View, straight: Straight) -> float:
 )  # fmt: skip
 def neck(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
-    bores = {key: bore_of(view, one) for key, one in work.straights.items()}
-    for key, arms in work.arms.items():
-        if len({bores[name] for name in arms.values()}) < 2:
-            continue
+
+    def bore(one: Straight) -> float:
+        return bore_mm(view.context.catalogue, one.pipe) or 0.0
+
+    forms = (part.form for part in work.parts.values())
+    for key in _BORES(
+        (view.context.catalogue, work.graph, *forms), None, lambda: _uneven(work, view.context.catalogue)
+    ):
+        arms = work.arms[key]
         into: list[Straight] = []
         out: list[Straight] = []
         for straight in (work.straights[name] for name in arms.values()):
@@ -44,8 +56,8 @@ def neck(view: View) -> Iterable[Said]:
             continue
         role = work.runs[into[0].run].run.role
         near, far = (out, into) if role in ("return", "discharge", "condensate") else (into, out)
-        narrow, wide = max(near, key=lambda one: bores[one.key]), max(far, key=lambda one: bores[one.key])
-        if not 0 < bores[narrow.key] < bores[wide.key] - 0.05:
+        narrow, wide = max(near, key=bore), max(far, key=bore)
+        if not 0 < bore(narrow) < bore(wide) - 0.05:
             continue
         remedies = []
         if narrow.pipe.code == wide.pipe.code and "@" not in "".join(narrow.legs):

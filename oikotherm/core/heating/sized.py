@@ -8,7 +8,7 @@ from ..catalogue import Limit
 from ..job.model import Pipe
 from ..job.ways import Vec
 from ..matter import Fluid
-from ..working import Worked
+from ..working import Step, Worked
 from .circuits import Closed
 from .friction import Drop
 from .pumps import PumpDuty
@@ -46,10 +46,29 @@ class Section:
     over: tuple[str, ...]
     slow: bool
     proposed: Pipe | None
-    worked: Worked
+    medium: Fluid
+    bore_mm: float
+    roughness_mm: float
     along: bool = True
     insert_mm: float | None = None
     """The narrowest bore of insert fittings within it [mm]; None where there are none."""
+
+    @property
+    def worked(self) -> Worked:
+        """Its drop [Pa], step by step."""
+        drop, medium = self.drop, self.medium
+        said = ("flow_kg_s", self.flow_kg_s), ("rho_kg_m3", medium.density_kg_m3), ("bore_mm", self.bore_mm)
+        steps = [
+            Step("v = flow / (rho x pi / 4 x bore^2)", said, drop.velocity_m_s, "m/s", medium.source),
+            Step("Re = v x bore x rho / mu", (("mu_mpa_s", medium.viscosity_pa_s * 1000),), drop.reynolds, "", medium.source),
+            Step("f: 64/Re, Colebrook-White above Re 4000", (("roughness_mm", self.roughness_mm),), drop.factor, "", "Colebrook 1939"),
+            Step("gradient = f / bore x rho v^2 / 2", (("f", drop.factor),), drop.gradient_pa_m, "Pa/m"),
+            Step("friction = gradient x length", (("length_m", self.length_m),), drop.gradient_pa_m * self.length_m, "Pa"),
+            *(Step(f"{one.title}: {'K x rho v^2 / 2' if one.k is not None else 'by Kv'}",
+                   (("K", one.k),) if one.k is not None else (("Kv_m3_h", one.kv or 0.0),), one.drop_pa, "Pa", "typ") for one in self.locals),
+            Step("drop = friction + local losses", (), self.drop_pa, "Pa"),
+        ]  # fmt: skip
+        return Worked(self.drop_pa, "Pa", tuple(steps))
 
 
 @dataclass(frozen=True, slots=True)

@@ -31,8 +31,9 @@ from .circuits import (
     safety_valve_bar,
     vessel_volume_l,
 )
-from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, flow_for, output
+from .emitter import emitter_return_c
 from .friction import Drop, pipe_drop, valve_drop_pa
+from .loads import drop_and_od, heat_and_flow, own_losses, rated_k, smallest
 from .losses import Losses, bore_mm
 from .network import Branch, PumpCurve
 from .pumps import duties
@@ -45,7 +46,6 @@ BOILER_KV = 3.5  # typ, wall-hung heat-only, where the label says nothing
 LITRES_PER_KW = 3.5  # typ, panel radiators: 5.9 L and 1720 W a metre of type 22
 BOILER_L_PER_KW = 0.2  # typ
 SLOW_M_S = 0.15  # below it water carries no air along
-MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
 USUAL_BORE_MM = 20.0  # for a flow to share itself past a pipe whose size is not known yet
 ROUNDS = 3  # flows of a loop, and the losses of its fittings with them
 RING_OFF_KG_S = 1e-7
@@ -61,6 +61,19 @@ def size_heating(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Heatin
     return tuple(
         _Sizer(job, fitted, catalogue, one, behind).run() if one.own else behind[one.source.id] for one in circuits
     )
+
+
+_NODE_AT: Remembered[dict[tuple[str, str], str]] = Remembered(16)
+
+
+def _node_at(circuit: Closed) -> dict[tuple[str, str], str]:
+    """(station, role) -> the node of its first port of that role in the circuit."""
+    found: dict[tuple[str, str], str] = {}
+    for station in circuit.stations:
+        for port in station.ports:
+            if (name := f"{station.id}.{port.name}") in circuit.nodes:
+                found.setdefault((station.id, port.role), name)
+    return found
 
 
 _SECTIONS: Remembered[tuple[Section, ...]] = Remembered(10_000)
@@ -99,6 +112,7 @@ class _Sizer:
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
         self.losses = Losses(fitted, catalogue, self.medium, self.settings)
+        self.node_at = _NODE_AT((circuit, self.pipework.graph), None, partial(_node_at, circuit))
         self.left_out: list[str] = []
         self.diverting: set[str] = set()
 
@@ -178,8 +192,7 @@ class _Sizer:
 
     def _node_of(self, station: Station, role: str) -> str | None:
         """The node of a station's port of a role."""
-        names = [f"{station.id}.{port.name}" for port in station.ports if port.role == role]
-        return next((name for name in names if name in self.circuit.nodes), None)
+        return self.node_at.get((station.id, role))
 
     def _pumps_to(self, sides: dict[str, Side], station: Station, ring: bool) -> tuple[str, ...]:
         """Pumps on the way to a station and home, from the source out: devices by their node, stations by their id."""
@@ -260,43 +273,20 @@ class _Sizer:
                 self.behind[station.id].circuit.terms.return_c if station.id in self.behind else self.terms.return_c
             )
             try:
-                worked = self._output(station, rated)
-                flow = flow_for(worked.value, self.terms.flow_c - back_c, self.medium.heat_j_kg_k)
-                if flow <= 0:
-                    raise Refused("return_c", back_c, "a return below the flow", "55")
+                worked, flow = heat_and_flow(
+                    station,
+                    rated,
+                    self._room_c(station),
+                    self.terms,
+                    back_c,
+                    self.medium,
+                    mixing=station.id in self.behind,
+                )
             except (Refused, ZeroDivisionError):
                 self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{back_c:g} C")
                 continue
-            formula = "flow = heat / (cp x (flow - return))"
-            inputs = (
-                ("heat_w", worked.value),
-                ("cp_j_kg_k", self.medium.heat_j_kg_k),
-                ("flow_c", self.terms.flow_c),
-                ("return_c", back_c),
-            )
-            steps = (*worked.steps, Step(formula, inputs, flow, "kg/s", self.medium.source))
-            loads.append((station, Worked(worked.value, "W", steps), flow))
+            loads.append((station, worked, flow))
         return loads
-
-    def _output(self, station: Station, rated: float) -> Worked:
-        if station.id in self.behind:
-            return Worked(
-                rated, "W", (Step("heat of the loops behind its mixing valve", (("heat_w", rated),), rated, "W"),)
-            )
-        if station.kind != "emitter":
-            return Worked(rated, "W", (Step("coil as rated", (("coil_w", rated),), rated, "W", "label"),))
-        return output(
-            rated,
-            station.data.exponent or 1.3,
-            self.terms.flow_c,
-            self.terms.return_c,
-            self._room_c(station),
-            "log",
-            self._rated_k(station),
-        )[0]
-
-    def _rated_k(self, station: Station) -> float:
-        return (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
 
     def _flows(
         self, sides: dict[str, Side], loads: list[tuple[Station, Worked, float]]
@@ -363,7 +353,7 @@ class _Sizer:
             if one.kind != "emitter":
                 return max(t_in - self._rated(one) / (flow * cp), 25.0), 0.0
             return emitter_return_c(
-                t_in, self._room_c(one), flow * cp, self._rated(one), one.data.exponent or 1.3, self._rated_k(one)
+                t_in, self._room_c(one), flow * cp, self._rated(one), one.data.exponent or 1.3, rated_k(one)
             ), 0.0
 
         ways = [(key, *self._ends(key, flow), abs(flow)) for key, flow in signed.items() if abs(flow) > RING_OFF_KG_S]
@@ -469,22 +459,16 @@ class _Sizer:
             over.append(f"{drop.velocity_m_s:.2f} m/s, the limit is {limit.velocity_m_s:g}")
         if limit and drop.gradient_pa_m > limit.gradient_pa_m + 1e-9:
             over.append(f"{drop.gradient_pa_m:.0f} Pa/m, the limit is {limit.gradient_pa_m:.0f}")
-        proposed = self._smallest(pipe.code, flow) if flow and (over or not row) else None
-        steps = [
-            Step("v = flow / (rho x pi / 4 x bore^2)", (("flow_kg_s", flow), ("rho_kg_m3", self.medium.density_kg_m3), ("bore_mm", bore_mm(self.catalogue, pipe) or 0.0)),
-                 drop.velocity_m_s, "m/s", self.medium.source),
-            Step("Re = v x bore x rho / mu", (("mu_mpa_s", self.medium.viscosity_pa_s * 1000),), drop.reynolds, "", self.medium.source),
-            Step("f: 64/Re, Colebrook-White above Re 4000", (("roughness_mm", self._roughness(pipe)),), drop.factor, "", "Colebrook 1939"),
-            Step("gradient = f / bore x rho v^2 / 2", (("f", drop.factor),), drop.gradient_pa_m, "Pa/m"),
-            Step("friction = gradient x length", (("length_m", length_m),), drop.gradient_pa_m * length_m, "Pa"),
-            *(Step(f"{one.title}: {'K x rho v^2 / 2' if one.k is not None else 'by Kv'}",
-                   (("K", one.k),) if one.k is not None else (("Kv_m3_h", one.kv or 0.0),), one.drop_pa, "Pa", "typ") for one in local),
-            Step("drop = friction + local losses", (), total, "Pa"),
-        ]  # fmt: skip
+        proposed = (
+            smallest(self.catalogue, self.job.practice, pipe.code, flow, self.medium)
+            if flow and (over or not row)
+            else None
+        )
         item = self._pipe_item(group[0])
         return Section(
             ident, group[0].run, run.role, pipe, item, tuple(straight.key for straight in group), length_m, flow, drop, local, total, limit,
-            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, Worked(total, "Pa", tuple(steps)), self.signed.get(group[0].key, 0.0) >= 0, self.losses.insert_mm(group),
+            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, self.medium,
+            bore_mm(self.catalogue, pipe) or 0.0, self._roughness(pipe), self.signed.get(group[0].key, 0.0) >= 0, self.losses.insert_mm(group),
         )  # fmt: skip
 
     def _roughness(self, pipe: Pipe) -> float:
@@ -492,24 +476,7 @@ class _Sizer:
         return (system.roughness_mm or 0.0) if system else 0.0
 
     def _drop(self, pipe: Pipe, flow: float) -> tuple[Drop, float]:
-        """The drop in a pipe, and its outside diameter [mm]; zeros for a pipe without a size."""
-        row = self.catalogue.pipe(pipe.code, pipe.size)
-        if row is None or row.bore_mm is None or row.od_mm is None:
-            return Drop(0.0, 0.0, 0.0, 0.0, 0.0), 0.0
-        return pipe_drop(flow, row.bore_mm, self._roughness(pipe), self.medium), row.od_mm
-
-    def _smallest(self, code: str, flow: float) -> Pipe | None:
-        """The smallest size of a system, as far as it has fittings, that holds all limits at a flow."""
-        for size in self.catalogue.sizes(code):
-            pipe = Pipe(code=code, size=size)
-            drop, od = self._drop(pipe, flow)
-            methods = self.catalogue.systems[code].methods
-            if not od or od < 12 or not any(self.catalogue.method_figures(code, size, method) for method in methods):
-                continue
-            limit = self.catalogue.limit(self.job.practice, od)
-            if drop.velocity_m_s <= limit.velocity_m_s and drop.gradient_pa_m <= limit.gradient_pa_m:
-                return pipe
-        return None
+        return drop_and_od(pipe, flow, self.medium, self.catalogue)
 
     def _pipe_item(self, straight: Straight) -> str | None:
         """The item that says the pipe of a straight: a change, or None for the run's first pipe."""
@@ -522,30 +489,12 @@ class _Sizer:
         return found
 
     def _emitter_losses(self, station: Station, flow: float) -> tuple[Local, ...]:
-        local: list[Local] = []
-        for role in ("flow", "return"):
-            node = self._node_of(station, role)
-            place = self.pipework.ports[node] if node else None
-            for kit in place.kit if place else ():
-                if kit.row.kv:
-                    local.append(
-                        Local(kit.key, kit.row.title, None, kit.row.kv, valve_drop_pa(flow, kit.row.kv, self.medium))
-                    )
-        node = self._node_of(station, "flow")
-        pipe = self._pipe_at(node) if node else None
-        drop, od = self._drop(pipe, flow) if pipe else (Drop(0, 0, 0, 0, 0), 0.0)
-        kv = station.data.kv or (MIXING_KV if station.id in self.behind else None)
-        if kv:
-            title = "by its label" if station.data.kv else "mixing valve (typ)"
-            local.append(Local(station.id, title, None, kv, valve_drop_pa(flow, kv, self.medium)))
-        elif station.data.loop_m and od:
-            title = f"loop, {station.data.loop_m:g} m of {pipe}"
-            local.append(Local(station.id, title, None, None, drop.gradient_pa_m * station.data.loop_m))
-        elif od:
-            k = self.catalogue.loss("radiator", od).k
-            what = "coil" if station.kind == "cylinder" else "radiator"
-            local.append(Local(station.id, what, k, None, k * drop.dynamic_pa))
-        return tuple(local)
+        nodes = [node for role in ("flow", "return") if (node := self._node_of(station, role))]
+        first = self._node_of(station, "flow")
+        return own_losses(
+            station, tuple(self.pipework.ports[node] for node in nodes), self._pipe_at(first) if first else None, flow, self.medium,
+            self.catalogue, mixing=station.id in self.behind,
+        )  # fmt: skip
 
     def _boiler_loss(self, flow: float) -> tuple[Local, PumpCurve | None]:
         """What the source costs, and the curve of a pump within it: that is what is left at its ports."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from functools import partial
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
@@ -311,7 +312,7 @@ class Station(Frozen):
         wrong = said - DATA_OF_KIND[self.kind]
         if wrong:
             raise ValueError(f"a {self.kind} carries no {', '.join(sorted(wrong))}")
-        _once((port.name for port in self.ports), "port")
+        _once([port.name for port in self.ports], "port")
         return self
 
 
@@ -447,7 +448,7 @@ class Run(Frozen):
     def _whole(self) -> Self:
         if ROLE_SERVICE[self.role] != self.service:
             raise ValueError(f"a {self.role} pipe belongs to {ROLE_SERVICE[self.role]}")
-        _once((item.name for item in self.items if isinstance(item, Tee | Point)), "point")
+        _once([item.name for item in self.items if isinstance(item, Tee | Point)], "point")
         if self.twin_of and self.items:
             raise ValueError("expected a twin or items of its own, found both")
         return self
@@ -530,11 +531,13 @@ class Job(Frozen):
         for station in self.stations:
             if station.level not in levels:
                 raise ValueError(f"station {station.id} is on level {station.level}, which does not exist")
-        items = [item.id for run in self.runs for item in run.items]
-        _once(items, "item id")
-        over = [item for item in items if int(item[1:]) >= self.next_item]
-        if over:
-            raise ValueError(f"expected next_item above every item id, found {over[0]} with next_item {self.next_item}")
+        _once([item.id for run in self.runs for item in run.items], "item id")
+        for run in self.runs:
+            last = _LAST_ITEM((run,), None, partial(_last_item, run))
+            if last >= self.next_item:
+                raise ValueError(
+                    f"expected next_item above every item id, found i{last} with next_item {self.next_item}"
+                )
         return self
 
     def named(self) -> tuple[tuple[Any, ...], ...]:
@@ -584,7 +587,17 @@ _STATIONS: Remembered[dict[str, Station]] = Remembered(200)
 _RUNS: Remembered[dict[str, Run]] = Remembered(200)
 
 
-def _once(names: Any, what: str) -> None:
+_LAST_ITEM: Remembered[int] = Remembered(10_000)
+
+
+def _last_item(run: Run) -> int:
+    """The highest number of an item of a run."""
+    return max((int(item.id[1:]) for item in run.items), default=0)
+
+
+def _once(names: list[str], what: str) -> None:
+    if len(set(names)) == len(names):
+        return
     doubled = [name for name, count in Counter(names).items() if count > 1]
     if doubled:
         raise ValueError(f"{what} {doubled[0]} is used more than once")

@@ -10,7 +10,7 @@ from ..context import Context
 from ..job.model import Job, Pipe
 from ..job.ways import Vec, inside
 from ..pipework.trace import Node, Pipework, PortPlace, Straight
-from ..practice import METAL_JOINING, MULTILAYER, chosen
+from ..practice import METAL_JOINING, MULTILAYER, TURNS, chosen
 from .finder import SCHOOL, SERVICES, Answer, Ask, Chain, find
 from .fitted import Fitted, Fitting, Mating, Stood, Trouble
 from .mate import mate
@@ -54,20 +54,37 @@ def _asked(catalogue: Catalogue, ask: Ask) -> Answer:
     return _ANSWERS[key]
 
 
-class Fitter:
-    """Puts a part at every node of a traced pipework. stand() fills fittings and troubles."""
+class Choices:
+    """What a job says of joints and bends wherever they are: the methods its practice takes first, those set by hand (override: fitting ->
+    method), rooms without a flame, the largest pipe it bends."""
 
-    def __init__(self, job: Job, pipework: Pipework, catalogue: Catalogue) -> None:
-        self.job = job
-        self.pipework = pipework
-        self.catalogue = catalogue
+    def __init__(self, job: Job) -> None:
+        self.practice = job.practice
         self.preferred = chosen(job, METAL_JOINING)[0].acts
         multilayer = chosen(job, MULTILAYER)[0].acts
         self.order = (*self.preferred, *(method for method in multilayer if method not in self.preferred))
-        self.flameless = [room for room in job.house.rooms if not room.flame_allowed]
-        self.floors = {level.id: level.floor_mm for level in job.house.levels}
-        self.here = Here("heating", False, True)
         self.override = {row.target: str(row.value) for row in job.overrides if row.field == "method"}
+        self.bent_up_to_mm = float(chosen(job, TURNS)[0].acts[0])
+        self.flameless = [room for room in job.house.rooms if not room.flame_allowed]
+        self._floors = {level.id: level.floor_mm for level in job.house.levels}
+
+    def flame(self, at: Vec) -> bool:
+        """Whether a flame may be lit at a place."""
+        for room in self.flameless:
+            floor = self._floors.get(room.level, 0.0)
+            if floor - 500 <= at.z <= floor + 4000 and inside(room.outline, at.x, at.y):
+                return False
+        return True
+
+
+class Fitter:
+    """Puts a part at every node of a traced pipework. stand() fills fittings and troubles."""
+
+    def __init__(self, choices: Choices, pipework: Pipework, catalogue: Catalogue) -> None:
+        self.choices = choices
+        self.pipework = pipework
+        self.catalogue = catalogue
+        self.here = Here("heating", False, True)
         self.fittings: dict[str, Fitting] = {}
         self.troubles: list[Trouble] = []
         self.told: set[tuple[str, str]] = set()
@@ -98,11 +115,13 @@ class Fitter:
         system: System | None = self.catalogue.systems.get(pipe.code)
         if system is None:
             return None
-        order = [method for method in self.preferred if method in system.methods and system.material != "multilayer"]
+        order = [
+            method for method in self.choices.preferred if method in system.methods and system.material != "multilayer"
+        ]
         order += [method for method in system.methods if method not in order]
         known = [method for method in order if self.catalogue.method_figures(pipe.code, pipe.size, method)]
-        if self.override.get(key) in known:
-            return self.override[key]
+        if self.choices.override.get(key) in known:
+            return self.choices.override[key]
         return next((method for method in known if not self._unlawful(method, pipe)), next(iter(known), None))
 
     def _here(self, node: Node, arms: dict[str, str]) -> Here:
@@ -110,14 +129,7 @@ class Fitter:
         straights = [self.pipework.straights[key] for key in arms.values()]
         run = self.pipework.runs.get(node.run)
         lies = {one.place_to if one.to_node == node.key else one.place for one in straights}
-        return Here(run.run.service if run else "heating", bool(lies & set(HIDDEN)), self.flame(node.at))
-
-    def flame(self, at: Vec) -> bool:
-        for room in self.flameless:
-            floor = self.floors.get(room.level, 0.0)
-            if floor - 500 <= at.z <= floor + 4000 and inside(room.outline, at.x, at.y):
-                return False
-        return True
+        return Here(run.run.service if run else "heating", bool(lies & set(HIDDEN)), self.choices.flame(node.at))
 
     def _unlawful(self, method: str, pipe: Pipe) -> str:
         """Why this method may not be used here: what runs through it, a finish over it, no flame. Empty when it may."""
@@ -127,7 +139,7 @@ class Fitter:
         if here.service == "gas":
             if method.startswith("push-fit"):
                 return "push-fit is not for gas"
-            if method == "capillary" and self.job.practice != "british":
+            if method == "capillary" and self.choices.practice != "british":
                 return "solder is not for gas here"
         row = self.catalogue.methods.get(method)
         if here.hidden and row and row.concealed.get(here.service, "yes") == "no":
@@ -386,7 +398,7 @@ class Fitter:
         title = f"{place.kit[-1].row.title} {place.key}" if place.kit else place.key
         if mating and self.here.service in SERVICES and self.catalogue.pipe(pipe.code, pipe.size):
             verdict = mate(
-                end, End(pipe.code, pipe.size, "pipe"), self.here.service, False, self.job.practice, self.catalogue
+                end, End(pipe.code, pipe.size, "pipe"), self.here.service, False, self.choices.practice, self.catalogue
             )
             mating = None if verdict.verdict == "refused" else mating
         if mating is None and end.form == "pipe" and (end.family, end.size) == (pipe.code, pipe.size):
@@ -434,9 +446,9 @@ class Fitter:
         goal = End(pipe.code, pipe.size, "pipe")
         soft = self.catalogue.systems[pipe.code].material in ("plastic", "multilayer")
         service = self.here.service if self.here.service in SERVICES else "heating"
-        order = (*self.order, *(method for method in SCHOOL if method not in self.order))
+        order = (*self.choices.order, *(method for method in SCHOOL if method not in self.choices.order))
         ask = Ask(
-            start, goal, service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.job.practice, preferred=order
+            start, goal, service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.choices.practice, preferred=order
         )  # fmt: skip
         return _asked(self.catalogue, ask)
 
@@ -473,7 +485,7 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
     fitting, node = fitted.fittings.get(fitting_key), fitted.pipework.nodes.get(fitting_key)
     if fitting is None or node is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
         return []
-    fitter = Fitter(job, fitted.pipework, context.catalogue)
+    fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
     fitter.here = fitter._here(node, fitted.pipework.arms[node.key])
     pipe = max(fitting.pipes.values(), key=fitter._od)
     system = context.catalogue.systems[pipe.code]

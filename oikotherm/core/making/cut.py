@@ -42,8 +42,13 @@ class Cut:
     makeable: bool
     known: bool
     why_not: str
-    worked: Worked
+    unit: PaceUnit
     marks: tuple[BendMark, ...] = ()
+
+    @property
+    def worked(self) -> Worked:
+        """The length to cut [mm], step by step."""
+        return Worked(self.cut_mm, "mm", _steps(self))
 
 
 def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
@@ -67,26 +72,9 @@ def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:
     Threads: minus centre-to-face A plus made-up thread at each end (ASME B1.20.1, ISO 7-1).
     """
     ends = piece.from_mating, piece.to_mating
-    exact_mm, steps = cut_working(piece.centre_mm, ends, said=bool(piece.legs))
-    gains = [gain_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends]
-    if sum(gains):
-        said = tuple((f"gain_{n}_mm", round(gain, 4)) for n, gain in enumerate(gains, 1))
-        steps = (
-            *steps,
-            Step(
-                "less what the bends save = sum of 2 R tan(t / 2) - R t", said, round(sum(gains), 6), "mm", "geometry"
-            ),
-        )
-        exact_mm = round(exact_mm - sum(gains), 6)
-        steps = (
-            *steps,
-            Step("cut = cut - gain", (("cut_mm", steps[-2].result), ("gain_mm", steps[-1].result)), exact_mm, "mm"),
-        )
-    cut_mm = round_to_mark(exact_mm, unit)
-    steps = (
-        *steps,
-        Step(f"rounded to {'1 mm' if unit == 'mm' else '1/16 in'}", (("exact_mm", exact_mm),), cut_mm, "mm"),
-    )
+    exact_mm = round(piece.centre_mm - ends[0].take_off_mm - ends[1].take_off_mm, 6)
+    if piece.bends:
+        exact_mm = round(exact_mm - sum(gain_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends), 6)
     least_mm, why = least_piece_mm(
         catalogue, piece.pipe, (ends[0].method, ends[1].method), (ends[0].insertion_mm, ends[1].insertion_mm)
     )
@@ -98,16 +86,32 @@ def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:
         piece.pipe,
         piece,
         piece.centre_mm,
-        cut_mm,
+        round_to_mark(exact_mm, unit),
         exact_mm,
         least_mm,
         round(ends[0].loose_mm + ends[1].loose_mm, 1),
         makeable,
         known,
         "" if makeable else why,
-        Worked(cut_mm, "mm", steps),
+        unit,
         bend_marks(piece),
     )
+
+
+def _steps(cut: Cut) -> tuple[Step, ...]:
+    """How a cut comes about."""
+    piece = cut.piece
+    exact_mm, steps = cut_working(piece.centre_mm, (piece.from_mating, piece.to_mating), said=bool(piece.legs))
+    gains = [gain_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends]
+    if sum(gains):
+        said = tuple((f"gain_{n}_mm", round(gain, 4)) for n, gain in enumerate(gains, 1))
+        saved = Step(
+            "less what the bends save = sum of 2 R tan(t / 2) - R t", said, round(sum(gains), 6), "mm", "geometry"
+        )
+        inputs = ("cut_mm", exact_mm), ("gain_mm", saved.result)
+        steps = (*steps, saved, Step("cut = cut - gain", inputs, cut.exact_mm, "mm"))
+    mark = "1 mm" if cut.unit == "mm" else "1/16 in"
+    return (*steps, Step(f"rounded to {mark}", (("exact_mm", cut.exact_mm),), cut.cut_mm, "mm"))
 
 
 def flat_centre_line(cut: Cut) -> tuple[tuple[float, float], ...]:

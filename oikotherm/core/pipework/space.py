@@ -102,16 +102,13 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
     """
     import numpy as np  # not before it is needed
 
-    keys = [
-        key
-        for key, one in pipework.straights.items()
-        if not one.close and spans[key][1].minus(spans[key][0]).length >= 1.0
-    ]
-    if len(keys) < 2:
+    straights = [one for one in pipework.straights.values() if not one.close]
+    ends = np.array([(*a, *b) for a, b in (spans[one.key] for one in straights)]).reshape(-1, 6)
+    long = np.square(ends[:, 3:] - ends[:, :3]).sum(axis=1) >= 1.0
+    ends, straights = ends[long], list(itertools.compress(straights, long))
+    if len(straights) < 2:
         return
-    ends = np.fromiter((mm for key in keys for end in spans[key] for mm in end), float, 6 * len(keys)).reshape(-1, 6)
     low, high = np.minimum(ends[:, :3], ends[:, 3:]), np.maximum(ends[:, :3], ends[:, 3:])
-    straights = [pipework.straights[key] for key in keys]
     nodes = pipework.nodes
     spots = np.stack([_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])], axis=1)  # fmt: skip
     pairs = boxes_near(low, high, reach_mm)

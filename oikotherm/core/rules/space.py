@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from functools import partial
 from typing import Any
 
+from ..catalogue import Catalogue
 from ..job.model import Leg, Obstacle
 from ..job.ways import DIRECTIONS, Vec, inside
 from ..joints.fitter import HIDDEN
 from ..making.holes import Hole, holes
+from ..memo import Remembered
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
-from ..pipework.trace import Straight
+from ..pipework.trace import Part, Straight
 from ..practice import IN_VIEW, RODENTS, chosen
 from ..quantity import length_text, trim
 from .legs import put_in_leg
@@ -28,16 +31,22 @@ BESIDE_MM = 500.0  # pipes this long beside each other count as parallel
 def _pairs(view: View) -> list[Near]:
     """Straights near each other, once for all rules of a job."""
     if view.near is None:
+        catalogue = view.context.catalogue
+        parts = view.fitted.pipework.parts.values()
         most = max(
-            (
-                radius_mm(view.context.catalogue, straight.pipe) + straight.lag_mm
-                for straight in view.fitted.pipework.straights.values()
-            ),
-            default=0.0,
+            (_WIDEST((part, catalogue), None, partial(_widest_mm, part, catalogue)) for part in parts), default=0.0
         )
         view.keep_near(list(near_pairs(view.fitted.pipework, view.fitted.spans, 2 * most + APART_MM)))
     assert view.near is not None
     return [near for near in view.near if not _gone(view, near.one) and not _gone(view, near.other)]
+
+
+_WIDEST: Remembered[float] = Remembered(10_000)
+
+
+def _widest_mm(part: Part, catalogue: Catalogue) -> float:
+    """The largest radius of a run's pipes with their lagging [mm]."""
+    return max((radius_mm(catalogue, one.pipe) + one.lag_mm for one in part.straights.values()), default=0.0)
 
 
 def _gone(view: View, straight: Straight) -> bool:
@@ -356,11 +365,12 @@ def plastic_heat(view: View) -> Iterable[Said]:
 )  # fmt: skip
 def concealed_joint(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
+    hidden = {key for key, one in work.straights.items() if one.place in HIDDEN or one.place_to in HIDDEN}
     for joint in view.fitted.joints.values():
-        straight = work.straights.get(joint.other)
-        row = view.context.catalogue.methods.get(joint.method)
-        if straight is None or row is None:
+        row = view.context.catalogue.methods.get(joint.method) if joint.other in hidden else None
+        if row is None:
             continue
+        straight = work.straights[joint.other]
         service = work.runs[straight.run].run.service
         node = joint.key.rpartition(":")[0]
         place = (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import cached_property
+from functools import cached_property, partial
 
 from .catalogue.measured import BookRow, overlay
 from .context import Context
@@ -16,9 +16,12 @@ from .joints.dress import dress
 from .joints.fitted import Fitted
 from .labels import label_all
 from .making.cut import Cut, cuts
+from .memo import Remembered
 from .pipework.direction import flow_directions
 from .pipework.trace import Pipework, standing, trace
 from .rules import Finding, find
+
+_TEXTS: Remembered[str] = Remembered(10_000)
 
 
 class Design:
@@ -98,7 +101,11 @@ class Design:
     @cached_property
     def texts(self) -> dict[str, str]:
         """Run id -> its canonical line."""
-        return {run.id: run_text(run, self.style) for run in self.job.runs}
+        style = self.style
+        return {
+            run.id: _TEXTS((run, style.catalogue), (style.practice, style.pace_unit), partial(run_text, run, style))
+            for run in self.job.runs
+        }
 
 
 def derive(job: Job, context: Context | None = None) -> Design:

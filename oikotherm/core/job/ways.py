@@ -42,6 +42,10 @@ class Vec(NamedTuple):
         """Same direction, length 1. ZeroDivisionError for the zero vector."""
         return self.times(1 / self.length)
 
+    def rounded(self) -> Vec:
+        """To twelve decimals: of a direction, what is the same whatever the length it was found by."""
+        return Vec(round(self.x, 12), round(self.y, 12), round(self.z, 12))
+
 
 _HALF = math.sqrt(0.5)
 DIRECTIONS: dict[str, Vec] = {

@@ -458,7 +458,7 @@ def _part(
             if isinstance(item, Pass) and spot.way_out
         ]
         for index, (node, pipe_after) in enumerate(things):
-            nodes[node.key] = replace(node, close=index != main)
+            nodes[node.key] = node if index == main else replace(node, close=True)
             straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
             walk.arm, walk.pipe = "out", pipe_after or walk.pipe
         for item in spot.items:
@@ -542,26 +542,13 @@ def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) ->
     began = walk.began or walk.lie
     place, lag_mm, place_to = began.place or "", began.lag_mm or 0.0, walk.lie.place or ""
     if walk.moves:
-        a, b = walk.moves[0].a, walk.moves[-1].b
-        along = b.minus(a)
+        first, last = walk.moves[0], walk.moves[-1]
+        whole = first if first is last else Move.between("", "", first.a, last.b)
         straight = Straight(
-            f"{walk.moves[0].key}/pipe",
-            trace_.run.id,
-            walk.pipe,
-            a,
-            b,
-            Vec(*(round(one, 12) for one in along.unit())),  # the same whatever the length
-            round(along.length, 6),
-            tuple(dict.fromkeys(move.item for move in walk.moves)),
-            walk.node,
-            walk.arm,
-            node,
-            arm,
-            place=place,
-            lag_mm=lag_mm,
-            assumed=any(move.assumed for move in walk.moves),
-            place_to=place_to,
-        )
+            f"{first.key}/pipe", trace_.run.id, walk.pipe, first.a, last.b, whole.way, round(whole.length_mm, 6),
+            tuple(dict.fromkeys([move.item for move in walk.moves])), walk.node, walk.arm, node, arm, False, place, lag_mm,
+            any(move.assumed for move in walk.moves), place_to,
+        )  # fmt: skip
     else:
         came_from = walk.nodes.get(walk.node)
         key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"

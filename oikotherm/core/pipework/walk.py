@@ -42,21 +42,20 @@ Adrift = Literal["", "start", "finish", "circle"]
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A straight stretch of a run. key: made from the item it comes from; item: that item's id."""
+    """A straight stretch of a run. key: made from the item it comes from; item: that item's id; way: from a to b, length 1."""
 
     key: str
     item: str
     a: Vec
     b: Vec
+    way: Vec
+    length_mm: float
     assumed: bool = False
 
-    @property
-    def way(self) -> Vec:
-        return self.b.minus(self.a).unit()
-
-    @property
-    def length_mm(self) -> float:
-        return self.b.minus(self.a).length
+    @classmethod
+    def between(cls, key: str, item: str, a: Vec, b: Vec, assumed: bool = False) -> Move:
+        along = b.minus(a)
+        return cls(key, item, a, b, along.unit().rounded(), along.length, assumed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,11 +188,11 @@ class Walker:
             if isinstance(item, Leg):
                 if rest[item.id] > LEVEL_MM:
                     to = at.plus(ways[item.id], rest[item.id])
-                    steps.append(Move(item.id, item.id, at, to, item.basis != "taped"))
+                    steps.append(Move(item.id, item.id, at, to, ways[item.id], rest[item.id], item.basis != "taped"))
                     at = to
             elif item.id in added:
                 for key, vector in added[item.id]:
-                    steps.append(Move(key, item.id, at, at.plus(vector)))
+                    steps.append(Move.between(key, item.id, at, at.plus(vector)))
                     at = at.plus(vector)
             else:
                 steps.append(item)
@@ -320,7 +319,7 @@ def _beside(
             for key, to in line.hops(number, step.key, run.id):
                 if to.minus(at).length > LEVEL_MM:
                     steps.append(
-                        Move(
+                        Move.between(
                             key if "/" in key and key.startswith(run.id) else _marked(key, mark),
                             step.item + mark,
                             at,

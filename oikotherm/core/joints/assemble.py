@@ -16,13 +16,16 @@ from .takeoff import fitting_angle, part_mating, street_mm
 
 STREET_TOLERANCE_MM = 3.0
 AT_JOINT_MM = 15.0  # typ: straight pipe between a bend and the mouth of a socket, so that it stays round there
+IN_ONE_PIECE = Mating("", 0.0, 0.0, 0.0, "bend", "")
 ROUND_PASS_MM = 60.0  # a coupling keeps this far from a wall, floor or ceiling
 
 
 def _as_bend(old: Fitting, title: str) -> Fitting:
     """The fitting of a turn that is pulled in the pipe instead."""
-    none = Mating("", 0.0, 0.0, 0.0, "bend", "")
-    return replace(old, kind="bend", title=title, shape="bend", matings=dict.fromkeys(old.matings, none))
+    matings = dict.fromkeys(old.matings, IN_ONE_PIECE)
+    return Fitting(
+        old.key, "bend", title, old.run, old.at, old.arms, matings, old.pipes, old.source, "bend", old.new, old.chains
+    )
 
 
 class Assembler(Fitter):
@@ -40,6 +43,7 @@ class Assembler(Fitter):
         self.joints: dict[str, Joint] = {}
         self.pieces: dict[str, Piece] = {}
         self.spans: dict[str, tuple[Vec, Vec]] = {}
+        self.apart_mm: dict[str, float] = {}  # straight -> from one end of its span to the other
         self.piece_of: dict[str, str] = {}
         self.passes: dict[str, list[PassPlace]] = {}
         for one in pipework.passes:
@@ -62,7 +66,7 @@ class Assembler(Fitter):
             del self.fittings[key]
         return Made(
             self.fittings, self.joints, self.pieces, tuple(self.troubles), self.spans, self.piece_of,
-            {key: b.minus(a).length for key, (a, b) in self.spans.items()},
+            self.apart_mm,
         )  # fmt: skip
 
     # --- joints and pieces --------------------------------------------------------------------------------------------
@@ -123,10 +127,9 @@ class Assembler(Fitter):
         for key, at in moved.items():
             self.fittings[key] = self.fittings[key].at_place(at)
         for straight in self.own:
-            self.spans[straight.key] = (
-                moved.get(straight.from_node, straight.a),
-                moved.get(straight.to_node, straight.b),
-            )
+            a, b = moved.get(straight.from_node, straight.a), moved.get(straight.to_node, straight.b)
+            self.spans[straight.key] = a, b
+            self.apart_mm[straight.key] = b.minus(a).length
         self._bend()
         started: set[str] = set()
         for straight in self.own:
@@ -161,7 +164,7 @@ class Assembler(Fitter):
         bent_ones = [one for one in self.own if one.from_node in self.radii or one.to_node in self.radii]
         for straight in bent_ones:
             longest = stick.get(straight.pipe.code)
-            if longest and self.fittings_apart_mm(straight) > longest - 500:
+            if longest and self.apart_mm[straight.key] > longest - 500:
                 for end in (straight.from_node, straight.to_node):
                     if self.radii.get(end):
                         del self.radii[end]
@@ -212,10 +215,6 @@ class Assembler(Fitter):
             else None
         )
 
-    def fittings_apart_mm(self, straight: Straight) -> float:
-        a, b = self.spans[straight.key]
-        return b.minus(a).length
-
     def _tangent(self, node: str, angles: dict[str, float]) -> float:
         return self.radii[node] * math.tan(math.radians(angles[node]) / 2)
 
@@ -232,7 +231,7 @@ class Assembler(Fitter):
             elif node not in self.radii:
                 mating = self._mating(node, arm)
                 need += mating.take_off_mm + mating.insertion_mm + AT_JOINT_MM
-        return bends[:1] if need > self.fittings_apart_mm(straight) + 1e-6 else []
+        return bends[:1] if need > self.apart_mm[straight.key] + 1e-6 else []
 
     def _within_a_stick(self, stick: dict[str, float | None]) -> None:
         """Give a bend up where the piece with it would be longer than a stick."""
@@ -240,7 +239,7 @@ class Assembler(Fitter):
         for straight in self.own:
             so_far = length.get(straight.from_node, 0.0) if straight.from_node in self.radii else 0.0
             longest = stick.get(straight.pipe.code)
-            own = self.fittings_apart_mm(straight)
+            own = self.apart_mm[straight.key]
             if longest and so_far and so_far + own > longest:
                 if self.radii.pop(straight.from_node):
                     so_far = 0.0
@@ -271,7 +270,7 @@ class Assembler(Fitter):
         if reach is None or not any(elbows) or len(kinds) < 2 or straight.close:
             return False
         if (
-            abs(self.fittings_apart_mm(straight) - reach) > STREET_TOLERANCE_MM
+            abs(self.apart_mm[straight.key] - reach) > STREET_TOLERANCE_MM
             or kinds[0] not in _SOCKETED
             or kinds[1] not in _SOCKETED
         ):

@@ -103,7 +103,7 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
     import numpy as np  # not before it is needed
 
     straights = [one for one in pipework.straights.values() if not one.close]
-    ends = np.array([(*a, *b) for a, b in (spans[one.key] for one in straights)]).reshape(-1, 6)
+    ends = _rows([end for one in straights for end in spans[one.key]]).reshape(-1, 6)
     long = np.square(ends[:, 3:] - ends[:, :3]).sum(axis=1) >= 1.0
     ends, straights = ends[long], list(itertools.compress(straights, long))
     if len(straights) < 2:
@@ -113,7 +113,8 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
     spots = np.stack([_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])], axis=1)  # fmt: skip
     pairs = boxes_near(low, high, reach_mm)
     joined = (spots[pairs[:, 0], :, None] == spots[pairs[:, 1], None, :]).any(axis=(1, 2))
-    for n, m in pairs[~joined].tolist():
+    pairs = pairs[~joined]
+    for n, m in pairs[_gaps_mm(ends, pairs) < reach_mm + 0.01].tolist():
         one, other = straights[n], straights[m]
         p, q = nearest_points(*spans[one.key], *spans[other.key])
         gap = q.minus(p).length
@@ -121,14 +122,39 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
             yield Near(one, other, gap, p, q)
 
 
+def _gaps_mm(ends: Floats, pairs: NDArray[np.intp]) -> Floats:
+    """How near the segments of each pair come, by the same way as nearest_points. ends: two points a row, apart."""
+    import numpy as np  # not before it is needed
+
+    a, b, c, d = ends[pairs[:, 0], :3], ends[pairs[:, 0], 3:], ends[pairs[:, 1], :3], ends[pairs[:, 1], 3:]
+    u, v, w = b - a, d - c, a - c
+    uu, vv, uv, wu, wv = ((p * q).sum(axis=1) for p, q in ((u, u), (v, v), (u, v), (w, u), (w, v)))
+    det = uu * vv - uv * uv
+    level = det < 1e-9 * uu * vv
+    along = np.sort(np.stack((np.zeros_like(uu), np.ones_like(uu), -wu / uu, (uv - wu) / uu)), axis=0)
+    s = np.where(level, (along[1] + along[2]) / 2, (uv * wv - vv * wu) / np.where(level, 1.0, det)).clip(0, 1)
+    t = (uv * s + wv) / vv
+    over = (t < 0) | (t > 1)
+    t = t.clip(0, 1)
+    s = np.where(over, (uv * t - wu) / uu, s).clip(0, 1)
+    found: Floats = np.sqrt(np.square(w + u * s[:, None] - v * t[:, None]).sum(axis=1))
+    return found
+
+
 def _spots(places: list[Vec]) -> NDArray[np.int64]:
     """A number for the millimetre each place lies in, within a kilometre of the origin."""
     import numpy as np  # not before it is needed
 
-    flat = np.fromiter((mm for place in places for mm in place), float, 3 * len(places))
-    whole = np.rint(flat.reshape(-1, 3)).astype(np.int64) + (1 << 20)
+    whole = np.rint(_rows(places)).astype(np.int64) + (1 << 20)
     found: NDArray[np.int64] = (whole[:, 0] << 42) | (whole[:, 1] << 21) | whole[:, 2]
     return found
+
+
+def _rows(places: list[Vec]) -> Floats:
+    """Points as rows of three."""
+    import numpy as np  # not before it is needed
+
+    return np.fromiter(itertools.chain.from_iterable(places), float, 3 * len(places)).reshape(-1, 3)
 
 
 def boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:

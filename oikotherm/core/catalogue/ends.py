@@ -82,6 +82,7 @@ def _forms() -> dict[str, tuple[tuple[str, ...], tuple[str, ...]]]:
 
 
 FAMILIES = _forms()
+_BY_LOW = {family.lower(): family for family in FAMILIES}
 
 
 def parse_end(text: str, field: str = "end") -> End:
@@ -93,8 +94,7 @@ def parse_end(text: str, field: str = "end") -> End:
     words = text.split()
     if not words or len(text) > 80:
         raise Refused(field, text, "an end: family, size and form", "cu-m 22 pipe")
-    by_low = {family.lower(): family for family in FAMILIES}
-    family = by_low.get(words[0].lower())
+    family = _BY_LOW.get(words[0].lower())
     if family is None:
         raise Refused(field, text, f"an end family such as {nearest(words[0].lower(), FAMILIES)}", "R 3/4 male")
     if len(words) < 3:

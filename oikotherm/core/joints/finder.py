@@ -106,8 +106,11 @@ class Answer:
     rejected: tuple[Chain, ...]
 
 
-def find(ask: Ask, catalogue: Catalogue | None = None) -> Answer:
-    """The chains for a question, best first. Raises Refused for a service or number out of range."""
+def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) -> Answer:
+    """The chains for a question, best first. Raises Refused for a service or number out of range.
+
+    explain: look for rejected chains even where there is one that holds.
+    """
     if ask.service not in SERVICES:
         raise Refused("service", ask.service, f"one of {', '.join(SERVICES)}", "heating")
     if not 1 <= ask.at_most <= 12:
@@ -129,6 +132,8 @@ def find(ask: Ask, catalogue: Catalogue | None = None) -> Answer:
         raise Refused("via", ask.via, f"a family of parts such as {nearest(ask.via, families)}", "gas-connector")
     graph = _graph(catalogue)
     strict = tuple(_Search(graph, ask, strict=True).run(ask.at_most))
+    if strict and not explain:
+        return Answer(strict, ())
     taken = {tuple(link.title for link in chain.links) for chain in strict}
     loose = [
         chain

@@ -45,12 +45,12 @@ _ANSWERS: dict[tuple[int, Ask], Answer] = {}
 
 
 def _asked(catalogue: Catalogue, ask: Ask) -> Answer:
-    """The finder's answer, kept: the same transition is met at many ports."""
+    """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where there is none."""
     key = (id(catalogue), ask)
     if key not in _ANSWERS:
         if len(_ANSWERS) > 2000:
             _ANSWERS.clear()
-        _ANSWERS[key] = find(ask, catalogue)
+        _ANSWERS[key] = find(ask, catalogue, explain=False)
     return _ANSWERS[key]
 
 

@@ -110,8 +110,12 @@ class Occupied:
         """Whether a box lies on the sheet and on nothing that is taken."""
         if box[0] < self.left or box[1] < self.top or box[2] > self.right or box[3] > self.bottom:
             return False
-        bits = self._bits(box[0], box[2])
-        return not any(self.rows[row] & bits for row in self._rows_of(box))
+        first, last = int((box[0] - self.left) / CELL), int((box[2] - self.left) / CELL)
+        bits = ((1 << (last - first + 1)) - 1) << first
+        for row in self.rows[int((box[1] - self.top) / CELL) : int((box[3] - self.top) / CELL) + 1]:
+            if row & bits:
+                return False
+        return True
 
 
 def place(

@@ -9,6 +9,7 @@ from importlib import resources
 from typing import Literal, cast
 
 from ..errors import Refused, nearest
+from ..memo import Remembered
 from ..quantity import INCH_MM, Practice, amount
 
 Facing = Literal["left", "right", "out", "back", "up", "down"]
@@ -192,6 +193,9 @@ class MethodRow:
     source: str
 
 
+_SIZES: Remembered[tuple[str, ...]] = Remembered(1_000)
+
+
 @dataclass(frozen=True, slots=True)
 class Catalogue:
     """All rows, by key. The same object serves every derivation; the fitting book will lay measured rows over it."""
@@ -231,7 +235,7 @@ class Catalogue:
 
     def sizes(self, code: str) -> tuple[str, ...]:
         """The sizes of a system, smallest first."""
-        return tuple(size for (system, size) in self.pipes if system == code)
+        return _SIZES((self.pipes,), code, lambda: tuple(size for (system, size) in self.pipes if system == code))
 
     def method_figures(self, code: str, size: str, method: str) -> Socket | Thread | None:
         """The row that says how deep this pipe enters a fitting by this method, or None."""

@@ -221,9 +221,8 @@ def leading_number(text: str) -> float | None:
 
 def lowest(circuit: Closed, pipework: Pipework) -> Region:
     """The lowest point of the circuit's pipes with all that lies level with it."""
-    return _slopes(circuit, pipework).flat(
-        min(circuit.nodes, key=lambda key: (pipework.nodes[key].at.z, key)), pipework
-    )
+    slopes = _slopes(circuit, pipework)
+    return slopes.flat(slopes.lowest[1], pipework)
 
 
 def tops(circuit: Closed, pipework: Pipework) -> list[Region]:
@@ -233,18 +232,22 @@ def tops(circuit: Closed, pipework: Pipework) -> list[Region]:
 
 @dataclass(frozen=True, slots=True)
 class _Heights:
-    """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level."""
+    """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level; the lowest node
+    and its height [mm]."""
 
     below: tuple[str, ...]
     level: tuple[tuple[str, str], ...]
+    lowest: tuple[float, str]
 
 
 @dataclass(frozen=True, slots=True)
 class _Slopes:
-    """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next to it."""
+    """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next to it; lowest: the
+    lowest node and its height [mm]."""
 
     below: set[str]
     level: dict[str, list[str]]
+    lowest: tuple[float, str]
 
     def flat(self, start: str, pipework: Pipework) -> Region:
         """A node and all that can be reached from it on the level."""
@@ -273,7 +276,8 @@ def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
             level.append((a, b))
         else:
             below.append(b if rise < 0 else a)
-    return _Heights(tuple(below), tuple(level))
+    ends = {node for straight in part.straights.values() for node in (straight.from_node, straight.to_node)}
+    return _Heights(tuple(below), tuple(level), min((nodes[key].at.z, key) for key in ends or part.nodes))
 
 
 def _slopes(circuit: Closed, pipework: Pipework) -> _Slopes:
@@ -282,16 +286,17 @@ def _slopes(circuit: Closed, pipework: Pipework) -> _Slopes:
 
 def _find_slopes(circuit: Closed, pipework: Pipework) -> _Slopes:
     nodes = pipework.nodes
-    found = _Slopes(set(), defaultdict(list))
+    runs = []
     for run in circuit.runs:
         part = pipework.parts[run]
         ends = tuple(nodes[node].at.z for node, _, _ in part.outer)
-        heights = _HEIGHTS((part,), ends, partial(_heights, part, nodes))
-        found.below.update(heights.below)
-        for a, b in heights.level:
-            found.level[a].append(b)
-            found.level[b].append(a)
-    return found
+        runs.append(_HEIGHTS((part,), ends, partial(_heights, part, nodes)))
+    level: dict[str, list[str]] = defaultdict(list)
+    for one in runs:
+        for a, b in one.level:
+            level[a].append(b)
+            level[b].append(a)
+    return _Slopes({key for one in runs for key in one.below}, level, min(one.lowest for one in runs))
 
 
 def _tops(circuit: Closed, pipework: Pipework) -> list[Region]:

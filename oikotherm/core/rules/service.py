@@ -267,6 +267,8 @@ def _drain_remedies(view: View, straights: tuple[str, ...]) -> Iterable[Remedy]:
 )  # fmt: skip
 def dead_leg(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
+    if not any(run.service == "water" for run in view.job.runs):
+        return
     for group in dead_ends(work, view.flow):
         first = work.straights[group[0]]
         ends = {node for key in group for node in (work.straights[key].from_node, work.straights[key].to_node)}

@@ -334,6 +334,8 @@ def nail_plate(view: View) -> Iterable[Said]:
 def plastic_heat(view: View) -> Iterable[Said]:
     least = PLASTIC_MM.get(view.job.practice, PLASTIC_ELSE_MM)
     work = view.fitted.pipework
+    if not _any_soft(view):
+        return
     hot = [
         place
         for place in work.ports.values()
@@ -413,7 +415,7 @@ def concealed_joint(view: View) -> Iterable[Said]:
     "The house runs metal where pipe is seen: plastic sags between its clips, yellows, and is knocked.", "House practice",
 )  # fmt: skip
 def plastic_in_view(view: View) -> Iterable[Said]:
-    if chosen(view.job, IN_VIEW)[0].id != "metal":
+    if chosen(view.job, IN_VIEW)[0].id != "metal" or not _any_soft(view):
         return
     seen = set()
     for straight in view.fitted.pipework.straights.values():
@@ -469,6 +471,21 @@ def rodents(view: View) -> Iterable[Said]:
                     cures=("copper or thin steel there", "House practice: allow"),
                 )  # fmt: skip
                 break
+
+
+_CODES: Remembered[frozenset[str]] = Remembered(10_000)
+
+
+def _any_soft(view: View) -> bool:
+    """Whether there is plastic pipe at all."""
+    parts = view.fitted.pipework.parts.values()
+    codes = {code for part in parts for code in _CODES((part,), None, partial(_codes, part))}
+    systems = view.context.catalogue.systems
+    return any(systems[code].material in ("plastic", "multilayer") for code in codes if code in systems)
+
+
+def _codes(part: Part) -> frozenset[str]:
+    return frozenset(straight.pipe.code for straight in part.straights.values())
 
 
 def _soft(view: View, straight: Straight) -> bool:

@@ -503,6 +503,10 @@ def _line_up(
 
     -1: the start has it; len: the finish has it. A change of size right at a tee or turn is made by that fitting.
     """
+    turns = spot.way_in is not None and spot.way_out is not None and spot.way_in.dot(spot.way_out) < SAME_WAY
+    turn = Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before) if turns else None
+    if not spot.items:
+        return ([(turn, None)], 0) if turn else ([], -1 if first else 0)
     things: list[tuple[Node, Pipe | None]] = []
     for item in spot.items:
         if isinstance(item, Tee) or isinstance(item, Point) and item.name in used:
@@ -525,9 +529,8 @@ def _line_up(
         elif isinstance(item, PipeChange):
             things.append((Node(f"{item.id}/change", "change", spot.at, run.id, item.id), item.pipe))
     kinds = [node.kind for node, _ in things]
-    if "tee" not in kinds and spot.way_in and spot.way_out and spot.way_in.dot(spot.way_out) < SAME_WAY:
-        at = kinds.index("change") if "change" in kinds else len(things)
-        things.insert(at, (Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before), None))
+    if turn and "tee" not in kinds:
+        things.insert(kinds.index("change") if "change" in kinds else len(things), (turn, None))
     things = _reduce(things)
     kinds = [node.kind for node, _ in things]
     main = next((kinds.index(kind) for kind in ("tee", "turn") if kind in kinds), None)

@@ -21,7 +21,7 @@ from .pipework.direction import flow_directions
 from .pipework.trace import Pipework, standing, trace
 from .rules import Finding, find
 
-_TEXTS: Remembered[str] = Remembered(10_000)
+_TEXTS: Remembered[str] = Remembered(1_500)
 
 
 class Design:

@@ -154,7 +154,7 @@ def shown(design: Design, look: Look) -> Fitted:
     return left
 
 
-_REACHES: Remembered[tuple[float, float]] = Remembered(10_000)
+_REACHES: Remembered[tuple[float, float]] = Remembered(1_500)
 
 
 def _reach(part: Part, made: Made) -> tuple[float, float]:

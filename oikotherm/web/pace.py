@@ -24,7 +24,7 @@ from .frame import Frame
 from .job import _body
 
 MANY_RUNS = 80
-_articles: Remembered[Markup] = Remembered(4000)
+_articles: Remembered[Markup] = Remembered(1_500)
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
 
 

@@ -15,7 +15,7 @@ def forget():
     """Empty every memory of the program."""
     memories = [one for one in gc.get_objects() if isinstance(one, Remembered)]
     for one in memories:
-        one.kept = {}
+        one.forget()
     return len(memories)
 
 
@@ -64,13 +64,36 @@ def seen(job):
 
 
 class MemoTest(unittest.TestCase):
-    def test_it_makes_once_and_forgets_when_full(self):
+    def test_it_makes_once_and_keeps_what_is_in_use(self):
         made = []
         memory = Remembered(2)
         one, other = object(), object()
-        for thing, value in ((one, 1), (one, 1), (other, 1), (one, 2), (one, 1)):
-            memory((thing,), value, lambda: made.append(1))
-        self.assertEqual(len(made), 4)  # the third new one empties it
+
+        def ask(thing, value):
+            return memory((thing,), value, lambda: made.append((thing, value)) or value)
+
+        for value in (1, 1, 2):
+            self.assertEqual(ask(one, value), value)
+        self.assertEqual(made, [(one, 1), (one, 2)])
+        for value in range(3, 40):
+            ask(one, 1)  # in use all the time
+            ask(other, value)
+        self.assertEqual(made.count((one, 1)), 1)
+        self.assertLessEqual(len(memory.new) + len(memory.old), 4)
+        ask(one, 2)  # not asked for since: made again
+        self.assertEqual(made.count((one, 2)), 2)
+        memory.forget()
+        ask(one, 1)
+        self.assertEqual(made.count((one, 1)), 2)
+
+    def test_what_gives_nothing_is_remembered_and_what_fails_is_not(self):
+        made = []
+        memory = Remembered(9)
+        for _ in range(2):
+            self.assertIsNone(memory((made,), "none", lambda: made.append("none")))
+            with self.assertRaises(ZeroDivisionError):
+                memory((made,), "fails", lambda: made.append("fails") or 1 / 0)
+        self.assertEqual(made, ["none", "fails", "fails"])
 
     def test_after_a_day_of_edits_all_is_as_if_made_afresh(self):
         for uid in ("lockhouse", "fernhollow", "olmo-vecchio"):

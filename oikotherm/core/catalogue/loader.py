@@ -193,7 +193,7 @@ class MethodRow:
     source: str
 
 
-_SIZES: Remembered[tuple[str, ...]] = Remembered(1_000)
+_SIZES: Remembered[tuple[str, ...]] = Remembered(1_500)
 
 
 @dataclass(frozen=True, slots=True)

@@ -264,7 +264,7 @@ class _Slopes:
 
 _SLOPES: Remembered[_Slopes] = Remembered(8)
 _TOPS: Remembered[list[Region]] = Remembered(8)
-_HEIGHTS: Remembered[_Heights] = Remembered(10_000)
+_HEIGHTS: Remembered[_Heights] = Remembered(1_500)
 
 
 def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:

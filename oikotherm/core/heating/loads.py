@@ -14,9 +14,9 @@ from .friction import Drop, pipe_drop, valve_drop_pa
 from .sized import Local
 
 MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
-_TAKEN: Remembered[tuple[Worked, float]] = Remembered(5_000)
-_SMALLEST: Remembered[Pipe | None] = Remembered(5_000)
-_OWN: Remembered[tuple[Local, ...]] = Remembered(5_000)
+_TAKEN: Remembered[tuple[Worked, float]] = Remembered(1_500)
+_SMALLEST: Remembered[Pipe | None] = Remembered(1_500)
+_OWN: Remembered[tuple[Local, ...]] = Remembered(1_500)
 
 
 def rated_k(station: Station) -> float:

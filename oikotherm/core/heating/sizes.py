@@ -76,7 +76,7 @@ def _node_at(circuit: Closed) -> dict[tuple[str, str], str]:
     return found
 
 
-_SECTIONS: Remembered[tuple[Section, ...]] = Remembered(10_000)
+_SECTIONS: Remembered[tuple[Section, ...]] = Remembered(1_500)
 _ABOUT: Remembered[dict[str, tuple[str, ...]]] = Remembered(8)
 
 
@@ -599,7 +599,7 @@ class _Sizer:
             return None, str(refused)
 
 
-_LITRES: Remembered[tuple[tuple[str, float], ...]] = Remembered(10_000)
+_LITRES: Remembered[tuple[tuple[str, float], ...]] = Remembered(1_500)
 
 
 def _litres(part: Part, made: Made, catalogue: Catalogue) -> tuple[tuple[str, float], ...]:

@@ -587,7 +587,7 @@ _STATIONS: Remembered[dict[str, Station]] = Remembered(200)
 _RUNS: Remembered[dict[str, Run]] = Remembered(200)
 
 
-_LAST_ITEM: Remembered[int] = Remembered(10_000)
+_LAST_ITEM: Remembered[int] = Remembered(1_500)
 
 
 def _last_item(run: Run) -> int:

@@ -36,10 +36,10 @@ class _Block:
     ends: tuple[str, ...]
 
 
-_STOOD: Remembered[Stood] = Remembered(10_000)
-_AT_PORTS: Remembered[Stood] = Remembered(20_000)
-_MADE: Remembered[Made] = Remembered(10_000)
-_OLD: Remembered[Fitting] = Remembered(10_000)
+_STOOD: Remembered[Stood] = Remembered(1_500)
+_AT_PORTS: Remembered[Stood] = Remembered(1_500)
+_MADE: Remembered[Made] = Remembered(1_500)
+_OLD: Remembered[Fitting] = Remembered(1_500)
 
 
 class _House:

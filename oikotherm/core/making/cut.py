@@ -62,7 +62,7 @@ def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
     )
 
 
-_CUTS: Remembered[Cut] = Remembered(30_000)
+_CUTS: Remembered[Cut] = Remembered(4_000)
 
 
 def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:

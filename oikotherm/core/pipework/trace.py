@@ -333,13 +333,13 @@ class _Walk:
     began: Lie | None = None
 
 
-_PORTS: Remembered[PortPlace] = Remembered(20_000)
-_PORT_NODES: Remembered[Node] = Remembered(20_000)
-_CLOSED: Remembered[RunTrace] = Remembered(10_000)
-_PARTS: Remembered[Part | None] = Remembered(10_000)
-_HELD: Remembered[Part] = Remembered(2_000)
-_LINKS: Remembered[Links] = Remembered(10_000)
-_FORMS: Remembered[Form] = Remembered(10_000)
+_PORTS: Remembered[PortPlace] = Remembered(1_500)
+_PORT_NODES: Remembered[Node] = Remembered(1_500)
+_CLOSED: Remembered[RunTrace] = Remembered(1_500)
+_PARTS: Remembered[Part | None] = Remembered(1_500)
+_HELD: Remembered[Part] = Remembered(1_500)
+_LINKS: Remembered[Links] = Remembered(1_500)
+_FORMS: Remembered[Form] = Remembered(1_500)
 _GRAPHS: Remembered[Graph] = Remembered(8)
 
 

@@ -88,7 +88,7 @@ class RunTrace:
         return tuple(step for step in self.steps if not isinstance(step, Move))
 
 
-_WALKS: Remembered[RunTrace] = Remembered(10_000)
+_WALKS: Remembered[RunTrace] = Remembered(1_500)
 Branches = tuple[tuple[str, RunTrace, TwinOf], ...]
 """Branches of a run that have twins on its twin: the point each starts at, the branch, how its twin lies to it."""
 

@@ -41,7 +41,7 @@ def _pairs(view: View) -> list[Near]:
     return [near for near in view.near if not _gone(view, near.one) and not _gone(view, near.other)]
 
 
-_WIDEST: Remembered[float] = Remembered(10_000)
+_WIDEST: Remembered[float] = Remembered(1_500)
 
 
 def _widest_mm(part: Part, catalogue: Catalogue) -> float:
@@ -473,7 +473,7 @@ def rodents(view: View) -> Iterable[Said]:
                 break
 
 
-_CODES: Remembered[frozenset[str]] = Remembered(10_000)
+_CODES: Remembered[frozenset[str]] = Remembered(1_500)
 
 
 def _any_soft(view: View) -> bool:

@@ -203,8 +203,8 @@ class Assembler(Fitter):
         the pipe is only sprung; None where it takes a fitting."""
         (way_a, a), (way_b, b) = self._arms(node).values()
         angle = fitting_angle(way_a, way_b)
-        if a.pipe != b.pipe or a.close or b.close:
-            return None
+        if a.pipe != b.pipe or a.close or b.close or (a.to_node == node.key) == (b.to_node == node.key):
+            return None  # two runs that come from either side are two pieces
         if angle < ANGLE_TOLERANCE_DEG:
             return angle, 0.0
         radius = self.catalogue.bend_radius_mm(a.pipe.code, a.pipe.size)

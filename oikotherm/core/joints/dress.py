@@ -98,6 +98,7 @@ class _House:
             together.setdefault(lead(run), []).append(run)
         blocks = []
         for runs in together.values():
+            runs = runs if len(runs) == 1 else self._in_order(runs)
             parts = tuple(work.parts[run] for run in runs)
             on = [work.straights[key] for run in runs for key in hung.get(run, ())]
             ends = [node for part in parts for node, _, _ in part.outer]
@@ -106,6 +107,18 @@ class _House:
                 ends = [node for node in ends if work.nodes[node].kind == "port" or work.nodes[node].run not in runs]
             blocks.append(_Block(tuple(runs), parts, tuple(on), tuple(ends)))
         return blocks
+
+    def _in_order(self, runs: list[str]) -> list[str]:
+        """Each run after the one it goes on from, so that pieces are made from their start on."""
+        work = self.work
+        starts = {run: next(iter(work.parts[run].straights.values()), None) for run in runs}
+        before = {run: work.nodes[first.from_node].run for run, first in starts.items() if first}
+        placed: list[str] = []
+        while len(placed) < len(runs):
+            left = [run for run in runs if run not in placed]
+            ready = [run for run in left if before.get(run) in (None, run, *placed) or before[run] not in runs]
+            placed += ready or left[:1]  # runs in a ring begin anywhere
+        return placed
 
     def _stood(self, block: _Block) -> Stood:
         """What stands at the nodes of a block; where each stands is not told by it."""

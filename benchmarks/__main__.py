@@ -22,7 +22,8 @@ from oikotherm.core.job.model import Job, Leg
 from oikotherm.core.pipework.trace import trace
 from oikotherm.demo import documents
 from oikotherm.drawing import svg
-from oikotherm.drawing.isometric import Look, draw, usual_levels
+from oikotherm.drawing.isometric import draw
+from oikotherm.drawing.look import Look, usual_levels
 from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
 from tests.core.test_memo import forget

@@ -18,7 +18,8 @@ from .labels import label_all
 from .making.cut import Cut, cuts
 from .memo import Remembered
 from .pipework.direction import flow_directions
-from .pipework.trace import Pipework, standing, trace
+from .pipework.geometry import Pipework
+from .pipework.trace import standing, trace
 from .rules import Finding, find
 
 _TEXTS: Remembered[str] = Remembered(1_500)

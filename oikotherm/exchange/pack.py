@@ -18,7 +18,8 @@ from ..core.work.care import Reminder, reminders, shut_offs, top_up
 from ..core.work.plan import plan
 from ..core.work.records import Record, joint_states, ticked
 from ..drawing import svg
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import draw
+from ..drawing.look import Look
 from ..drawing.pdf import draw_on
 from ..store import jobs as jobs_store
 from ..store import records as records_store

@@ -7,7 +7,8 @@ from dataclasses import replace
 
 from ..core.design import Design
 from ..core.errors import Refused
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import draw
+from ..drawing.look import Look
 from ..drawing.pdf import draw_on
 from ..drawing.projection import Projection
 from ..drawing.scene import Scene

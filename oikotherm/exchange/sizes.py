@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from ..core.design import Design
+from ..core.heating.pipesize import OtherSize, other_sizes
 from ..core.heating.pumps import PumpDuty
 from ..core.heating.simulate import balance
 from ..core.heating.sized import Heating, Local, Section
-from ..core.heating.sizes import OtherSize, other_sizes
 from ..core.heating.valves import choose_pump
 from ..core.heating.vessel import pressure_at_bar
 from ..core.matter import fluid

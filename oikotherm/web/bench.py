@@ -17,7 +17,8 @@ from ..core.job.document import blank
 from ..core.making.bends import bend90
 from ..core.quantity import parse_length_mm
 from ..drawing import charts, svg
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import draw
+from ..drawing.look import Look
 from . import db
 from .joint_pages import finder_page, gauge_page, recipe_page
 

@@ -15,7 +15,8 @@ from ..core.rules import Finding
 from ..core.work.plan import plan
 from ..core.work.records import ticked
 from ..drawing import svg
-from ..drawing.isometric import Look, draw, usual_levels
+from ..drawing.isometric import draw
+from ..drawing.look import Look, usual_levels
 from ..drawing.projection import read_projection
 from ..store import jobs as jobs_store
 from . import db

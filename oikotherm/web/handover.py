@@ -8,7 +8,8 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from ..drawing import svg
-from ..drawing.isometric import Look, draw
+from ..drawing.isometric import draw
+from ..drawing.look import Look
 from ..exchange.pack import bundle, pack_of, pack_pdf, reminders_ics
 from ..exchange.site import records_of
 from ..store import jobs as jobs_store

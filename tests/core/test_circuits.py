@@ -8,10 +8,10 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.heating.carry import carry
 from oikotherm.core.heating.friction import pipe_drop, valve_drop_pa
 from oikotherm.core.heating.network import Branch, PumpCurve, solve
+from oikotherm.core.heating.pipesize import other_sizes
 from oikotherm.core.heating.pumps import duties
 from oikotherm.core.heating.series import emitter_of
 from oikotherm.core.heating.simulate import Setting, Settings, balance, simulate
-from oikotherm.core.heating.sizes import other_sizes
 from oikotherm.core.heating.valves import curve_of_points
 from oikotherm.core.heating.vessel import pressure_at_bar
 from oikotherm.core.matter import fluid

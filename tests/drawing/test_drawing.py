@@ -16,7 +16,9 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
 from oikotherm.drawing import dxf, svg
 from oikotherm.drawing.crossings import INSIDE, gaps, remains
-from oikotherm.drawing.isometric import Look, draw, pipe_lines
+from oikotherm.drawing.isometric import draw
+from oikotherm.drawing.lines import pipe_lines
+from oikotherm.drawing.look import Look
 from oikotherm.drawing.pdf import draw_on
 from oikotherm.drawing.projection import Projection, read_projection
 from oikotherm.exchange.plansheet import scale_pdf, scale_scene

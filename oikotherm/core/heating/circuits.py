@@ -14,7 +14,7 @@ from functools import partial
 from ..job.model import Circuit, Job, Station
 from ..job.ways import Vec
 from ..memo import Remembered
-from ..pipework.trace import Node, Part, Pipework
+from ..pipework.geometry import Node, Part, Pipework
 
 LEVEL_MM = 5.0
 SOURCES = ("boiler",)

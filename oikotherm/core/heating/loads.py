@@ -7,15 +7,15 @@ from ..errors import Refused
 from ..job.model import Circuit, Pipe, Station
 from ..matter import Fluid
 from ..memo import Remembered
-from ..pipework.trace import PortPlace
+from ..pipework.geometry import PortPlace
 from ..working import Step, Worked
 from .emitter import RATED_AT_K, RATED_LOG_K, flow_for, output
-from .friction import Drop, pipe_drop, valve_drop_pa
+from .friction import Drop, valve_drop_pa
+from .pipesize import drop_and_od
 from .sized import Local
 
 MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
 _TAKEN: Remembered[tuple[Worked, float]] = Remembered(1_500)
-_SMALLEST: Remembered[Pipe | None] = Remembered(1_500)
 _OWN: Remembered[tuple[Local, ...]] = Remembered(1_500)
 
 
@@ -58,34 +58,6 @@ def _output(station: Station, rated_w: float, room_c: float, terms: Circuit, mix
         return Worked(rated_w, "W", (Step("coil as rated", (("coil_w", rated_w),), rated_w, "W", "label"),))
     exponent = station.data.exponent or 1.3
     return output(rated_w, exponent, terms.flow_c, terms.return_c, room_c, "log", rated_k(station))[0]
-
-
-def drop_and_od(pipe: Pipe, flow_kg_s: float, medium: Fluid, catalogue: Catalogue) -> tuple[Drop, float]:
-    """The drop in a pipe, and its outside diameter [mm]; zeros for a pipe without a size."""
-    row, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems.get(pipe.code)
-    if row is None or row.bore_mm is None or row.od_mm is None:
-        return Drop(0.0, 0.0, 0.0, 0.0, 0.0), 0.0
-    return pipe_drop(flow_kg_s, row.bore_mm, (system.roughness_mm if system else None) or 0.0, medium), row.od_mm
-
-
-def smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid) -> Pipe | None:
-    """The smallest size of a system, as far as it has fittings, that holds all limits at a flow; None where none does."""
-    return _SMALLEST(
-        (catalogue,), (practice, code, flow_kg_s, medium), lambda: _smallest(catalogue, practice, code, flow_kg_s, medium)
-    )  # fmt: skip
-
-
-def _smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid) -> Pipe | None:
-    methods = catalogue.systems[code].methods
-    for size in catalogue.sizes(code):
-        pipe = Pipe(code=code, size=size)
-        drop, od_mm = drop_and_od(pipe, flow_kg_s, medium, catalogue)
-        if od_mm < 12 or not any(catalogue.method_figures(code, size, method) for method in methods):
-            continue
-        limit = catalogue.limit(practice, od_mm)
-        if drop.velocity_m_s <= limit.velocity_m_s and drop.gradient_pa_m <= limit.gradient_pa_m:
-            return pipe
-    return None
 
 
 def own_losses(

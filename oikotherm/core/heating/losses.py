@@ -12,7 +12,7 @@ from ..job.model import Pipe
 from ..joints.fitted import Fitted, Fitting
 from ..joints.takeoff import fitting_angle
 from ..matter import Fluid
-from ..pipework.trace import Straight
+from ..pipework.geometry import Straight
 from .circuits import leading_number
 from .friction import Drop, valve_drop_pa
 from .sized import Local

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from ..matter import Fluid
 from ..memo import Remembered
-from ..pipework.trace import Pipework
+from ..pipework.geometry import Pipework
 from .circuits import Closed, through_ports
 from .network import Branch, solve
 

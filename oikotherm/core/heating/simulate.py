@@ -15,7 +15,7 @@ from ..errors import Refused
 from ..job.model import DeviceItem, Job, Station
 from ..joints.fitted import Fitted
 from ..memo import Remembered
-from ..pipework.trace import Node
+from ..pipework.geometry import Node
 from .carry import carry
 from .circuits import MANIFOLDS, hub_port, leading_number
 from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, mean_difference_k

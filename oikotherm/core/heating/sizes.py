@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from dataclasses import dataclass
 from functools import partial
 
 from ..catalogue import Catalogue
@@ -17,7 +16,7 @@ from ..job.ways import Vec
 from ..joints.fitted import Fitted, Made
 from ..matter import Fluid, fluid
 from ..memo import Remembered
-from ..pipework.trace import Part, Pipework, Straight
+from ..pipework.geometry import Part, Pipework, Straight
 from ..working import Step, Worked
 from .carry import carry
 from .circuits import (
@@ -32,10 +31,11 @@ from .circuits import (
     vessel_volume_l,
 )
 from .emitter import emitter_return_c
-from .friction import Drop, pipe_drop, valve_drop_pa
-from .loads import drop_and_od, heat_and_flow, own_losses, rated_k, smallest
+from .friction import Drop, valve_drop_pa
+from .loads import heat_and_flow, own_losses, rated_k
 from .losses import Losses, bore_mm
 from .network import Branch, PumpCurve
+from .pipesize import drop_and_od, smallest
 from .pumps import duties
 from .sides import Resistance, Side, looped_flows, ring_flows, roots_of, side, tree_flows
 from .sized import Heating, Load, Local, Section, Tread, VolumeRow
@@ -420,7 +420,7 @@ class _Sizer:
         ends = [fitted.fittings[node].matings for node, _, _ in work.parts[run].outer if node in fitted.fittings]
         diverting = tuple(node for node in self._nodes(run) if node in self.diverting) if self.diverting else ()
         return _SECTIONS(
-            (self.catalogue, work.runs[run].run, work.parts[run], fitted.made[run], *ends),
+            (self.catalogue, work.runs[run].run, work.parts[run], fitted.of_run[run], *ends),
             (self.job.practice, self.medium, tuple(self.signed.get(key) for key in about), diverting),
             lambda: tuple(self._section(f"{run}/{n}", group) for n, group in enumerate(self._groups(run), 1)),
         )
@@ -539,7 +539,7 @@ class _Sizer:
     def _volume(self) -> tuple[VolumeRow, ...]:
         pipes: dict[str, float] = defaultdict(float)
         for run in self.circuit.runs:
-            part, made = self.pipework.parts[run], self.fitted.made[run]
+            part, made = self.pipework.parts[run], self.fitted.of_run[run]
             for name, litres in _LITRES(
                 (self.catalogue, part, made), None, partial(_litres, part, made, self.catalogue)
             ):
@@ -610,44 +610,6 @@ def _litres(part: Part, made: Made, catalogue: Catalogue) -> tuple[tuple[str, fl
         if bore:
             found[str(straight.pipe)] += math.pi / 4 * (bore / 100) ** 2 * made.span_mm[key] / 100
     return tuple(found.items())
-
-
-@dataclass(frozen=True, slots=True)
-class OtherSize:
-    """A section in the next size: what would change. drop_pa with its local losses; litres more (or less) in it; over: limits it passes."""
-
-    pipe: Pipe
-    velocity_m_s: float
-    gradient_pa_m: float
-    drop_pa: float
-    litres: float
-    over: bool
-
-
-def other_sizes(section: Section, heating: Heating, catalogue: Catalogue, practice: str) -> tuple[OtherSize, ...]:
-    """The section one size down and one size up, as far as its system has them. Its fittings keep their K, its valves their Kv."""
-    sizes = catalogue.sizes(section.pipe.code)
-    if section.pipe.size not in sizes or section.flow_kg_s <= 0:
-        return ()
-    here = catalogue.pipe(section.pipe.code, section.pipe.size)
-    found = []
-    for n in (sizes.index(section.pipe.size) - 1, sizes.index(section.pipe.size) + 1):
-        row = catalogue.pipe(section.pipe.code, sizes[n]) if 0 <= n < len(sizes) else None
-        if row is None or row.bore_mm is None or row.od_mm is None or here is None or here.bore_mm is None:
-            continue
-        drop = pipe_drop(
-            section.flow_kg_s, row.bore_mm, catalogue.systems[section.pipe.code].roughness_mm or 0.0, heating.medium
-        )
-        local = sum(one.k * drop.dynamic_pa if one.k is not None else one.drop_pa for one in section.locals)
-        limit = catalogue.limit(practice, row.od_mm)
-        litres = math.pi / 4 * ((row.bore_mm / 100) ** 2 - (here.bore_mm / 100) ** 2) * section.length_m * 10
-        found.append(
-            OtherSize(
-                Pipe(code=section.pipe.code, size=sizes[n]), drop.velocity_m_s, drop.gradient_pa_m, drop.gradient_pa_m * section.length_m + local,
-                litres, drop.velocity_m_s > limit.velocity_m_s or drop.gradient_pa_m > limit.gradient_pa_m,
-            )
-        )  # fmt: skip
-    return tuple(found)
 
 
 def _fluid(temp_c: float, fraction: float) -> Fluid:

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ..catalogue import Catalogue
 from ..job.ways import Vec
-from ..pipework.trace import Node, PassPlace, Pipework, Straight
+from ..pipework.geometry import Node, PassPlace, Pipework, Straight
 from .fitted import Bend, Fitting, Joint, Made, Mating, Piece, Stood
 from .fitter import ANGLE_TOLERANCE_DEG, HIDDEN, PIPE_END, Choices, Fitter, Here
 from .least import least_piece_mm

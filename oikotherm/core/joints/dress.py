@@ -10,7 +10,7 @@ from ..catalogue import Catalogue
 from ..context import Context
 from ..job.model import Job
 from ..memo import Remembered
-from ..pipework.trace import Node, Part, Pipework, Straight
+from ..pipework.geometry import Node, Part, Pipework, Straight
 from .assemble import Assembler
 from .fitted import Fitted, Fitting, Made, Stood, Trouble
 from .fitter import Choices, Fitter
@@ -61,11 +61,11 @@ class _House:
         blocks = self._blocks()
         stood = [self._stood(block) for block in blocks]
         standing = {key: fitting for one in stood for key, fitting in one.fittings.items()}
-        fitted = Fitted(self.work, {}, {}, {}, (), {}, {}, {}, {})
+        fitted = Fitted({}, {}, {}, (), {}, {}, {}, self.work, {})
         troubles: list[Trouble] = []
         for block, own in zip(blocks, stood, strict=True):
             made = self._made(block, own, standing)
-            fitted.made.update(dict.fromkeys(block.runs, made))
+            fitted.of_run.update(dict.fromkeys(block.runs, made))
             fitted.fittings.update(made.fittings)
             fitted.joints.update(made.joints)
             fitted.pieces.update(made.pieces)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ..job.model import Pipe
 from ..job.ways import Vec
-from ..pipework.trace import Pipework
+from ..pipework.geometry import Pipework
 from .finder import Chain
 
 
@@ -141,22 +141,8 @@ class Stood:
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """What is made of runs whose pipe hangs together: the same object as long as nothing of it changes. Fields as those of Fitted."""
+    """What is made of runs whose pipe hangs together: the same object as long as nothing of it changes."""
 
-    fittings: dict[str, Fitting]
-    joints: dict[str, Joint]
-    pieces: dict[str, Piece]
-    troubles: tuple[Trouble, ...]
-    spans: dict[str, tuple[Vec, Vec]]
-    piece_of: dict[str, str]
-    span_mm: dict[str, float]
-
-
-@dataclass(frozen=True, slots=True)
-class Fitted:
-    """The job with every joint decided. Dicts are in the order of the pipework."""
-
-    pipework: Pipework
     fittings: dict[str, Fitting]
     joints: dict[str, Joint]
     pieces: dict[str, Piece]
@@ -167,5 +153,12 @@ class Fitted:
     """Straight key -> the first piece on it; missing where a street fitting leaves no pipe."""
     span_mm: dict[str, float]
     """Straight key -> its length between the reference points of what stands at its ends [mm]."""
-    made: dict[str, Made]
+
+
+@dataclass(frozen=True, slots=True)
+class Fitted(Made):
+    """The job with every joint decided. Dicts are in the order of the pipework."""
+
+    pipework: Pipework
+    of_run: dict[str, Made]
     """Run -> what of all this was made with it."""

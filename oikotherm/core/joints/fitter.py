@@ -9,7 +9,7 @@ from ..catalogue import Catalogue, Device, End, Socket, System, Thread, parse_en
 from ..context import Context
 from ..job.model import Job, Pipe
 from ..job.ways import Vec, inside
-from ..pipework.trace import Node, Pipework, PortPlace, Straight
+from ..pipework.geometry import Node, Pipework, PortPlace, Straight
 from ..practice import METAL_JOINING, MULTILAYER, TURNS, chosen
 from .finder import SCHOOL, SERVICES, Answer, Ask, Chain, find
 from .fitted import Fitted, Fitting, Mating, Stood, Trouble

@@ -6,7 +6,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 
 from ..memo import Remembered
-from .trace import Pipework, Straight
+from .geometry import Pipework, Straight
 
 
 def flow_directions(pipework: Pipework) -> dict[str, int]:

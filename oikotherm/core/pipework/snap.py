@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ..job.model import Job
 from ..job.ways import Vec
-from .trace import Pipework
+from .geometry import Pipework
 
 LEAST_MM = 5.0
 MOST = 60

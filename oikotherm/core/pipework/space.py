@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from ..catalogue import Catalogue
 from ..job.model import Box, Pipe
 from ..job.ways import Vec
-from .trace import Pipework, Straight
+from .geometry import Pipework, Straight
 
 if TYPE_CHECKING:
     import numpy as np

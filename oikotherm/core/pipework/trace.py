@@ -12,182 +12,24 @@ the leg that leaves; dress() works out how near that can be made.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import Literal
 
-from ..catalogue import Catalogue, KitRow
-from ..job.model import (
-    DeviceItem,
-    Item,
-    Job,
-    Lie,
-    Pass,
-    Pipe,
-    PipeChange,
-    Point,
-    Port,
-    Run,
-    Station,
-    Tee,
-    is_point_name,
-    split_anchor,
-)
+from ..catalogue import Catalogue
+from ..job.model import Job, Port, Station, is_point_name, split_anchor
 from ..job.ways import DIRECTIONS, Vec
 from ..memo import Remembered
-from .walk import SAME_WAY, Move, RunTrace, Walker
+from .geometry import Graph, KitPlace, Node, NodeKind, Part, PassPlace, Pipework, PortPlace, Straight
+from .part import held_part, part_of
+from .walk import SAME_WAY, RunTrace, Walker
 
-NodeKind = Literal["port", "turn", "tee", "device", "change", "cap", "plug", "stub", "open"]
-
-
-@dataclass(frozen=True, slots=True)
-class KitPlace:
-    """A kit part of a port where it sits. at: its centre; mouth: plane of its outer end; facing: way out of that end."""
-
-    key: str
-    row: KitRow
-    at: Vec
-    mouth: Vec
-    facing: Vec
-
-
-@dataclass(frozen=True, slots=True)
-class PortPlace:
-    """A port in the house. mouth and facing: of the outer end of its kit, where a run meets it; end: that end."""
-
-    key: str
-    station: Station
-    port: Port
-    plane: Vec
-    mouth: Vec
-    facing: Vec
-    end: str
-    kit: tuple[KitPlace, ...]
-    unknown_kit: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Node:
-    """A place where straights meet. arms: arm name -> direction out of the node along that straight."""
-
-    key: str
-    kind: NodeKind
-    at: Vec
-    run: str
-    item: str = ""
-    part: str = ""
-    name: str = ""
-    close: bool = False  # stands close to the node that has the spot; `at` is still the spot
-    arrow: Literal["with", "against", "none"] = "none"
-    handle: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Straight:
-    """Pipe in one line between two nodes. close: between things at one spot; its length is made by dress().
-
-    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins; place_to: and where it ends.
-    """
-
-    key: str
-    run: str
-    pipe: Pipe
-    a: Vec
-    b: Vec
-    way: Vec
-    length_mm: float
-    legs: tuple[str, ...]
-    from_node: str
-    from_arm: str
-    to_node: str
-    to_arm: str
-    close: bool = False
-    place: str = ""
-    lag_mm: float = 0.0
-    assumed: bool = False
-    place_to: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class PassPlace:
-    """A pass through a wall, floor or ceiling: from the face entered, along the pipe."""
-
-    item: Pass
-    run: str
-    at: Vec
-    way: Vec
-
-
-class Links:
-    """How the straights of a run hang together, without where they lie: the same object for the same keys, kinds and ends."""
-
-    __slots__ = ("ends",)
-
-    def __init__(self, ends: tuple[tuple[str, str, str], ...]) -> None:
-        self.ends = ends
-        """(straight, the nodes it begins and ends at)"""
-
-
-class Form:
-    """What decides the fittings of a run: its pipes and the ways they go, without lengths and places; the same object for the same."""
-
-    __slots__ = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """What one run adds to the pipework: its nodes, and its straights in pacing order.
-
-    arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs, as (node, arm,
-    straight); joins: points where another run may simply go on; links, form: what stays when lengths change.
-    """
-
-    nodes: dict[str, Node]
-    straights: dict[str, Straight]
-    passes: tuple[PassPlace, ...]
-    joins: tuple[str, ...]
-    arms: dict[str, dict[str, str]]
-    outer: tuple[tuple[str, str, str], ...]
-    links: Links
-    form: Form
-
-
-class Graph:
-    """The network of a pipework without lengths and places: the same object as long as nothing is joined otherwise."""
-
-    __slots__ = ("beside", "ends")
-
-    def __init__(self, ends: Iterable[tuple[str, str, str]]) -> None:
-        self.ends: dict[str, tuple[str, str]] = {}
-        """straight -> the nodes it begins and ends at"""
-        self.beside: dict[str, list[tuple[str, str]]] = defaultdict(list)
-        """node -> (other node, the straight between)"""
-        for key, a, b in ends:
-            self.ends[key] = a, b
-            self.beside[a].append((b, key))
-            self.beside[b].append((a, key))
-
-
-@dataclass(frozen=True, slots=True)
-class Pipework:
-    """The geometry of a job. Dicts are in the order of the document."""
-
-    ports: dict[str, PortPlace]
-    nodes: dict[str, Node]
-    straights: dict[str, Straight]
-    runs: dict[str, RunTrace]
-    passes: tuple[PassPlace, ...]
-    arms: dict[str, dict[str, str]]
-    """node key -> arm name -> straight key"""
-    parts: dict[str, Part]
-    """Run -> what it adds; runs with nothing paced are left out."""
-    graph: Graph
-
-    def way_out(self, node: str, arm: str) -> Vec:
-        """Direction out of a node along one of its arms."""
-        straight = self.straights[self.arms[node][arm]]
-        return straight.way if (straight.from_node, straight.from_arm) == (node, arm) else straight.way.times(-1)
+_PORTS: Remembered[PortPlace] = Remembered(1_500)
+_PORT_NODES: Remembered[Node] = Remembered(1_500)
+_CLOSED: Remembered[RunTrace] = Remembered(1_500)
+_PARTS: Remembered[Part | None] = Remembered(1_500)
+_HELD: Remembered[Part] = Remembered(1_500)
+_GRAPHS: Remembered[Graph] = Remembered(8)
 
 
 def station_point(station: Station, floor_mm: float, offset: tuple[float, float, float]) -> Vec:
@@ -269,33 +111,11 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
         if run not in gone:
             parts[run] = part
         elif kept:
-            parts[run] = _HELD((part,), kept, partial(_held, part, kept))
+            parts[run] = _HELD((part,), kept, partial(held_part, part, kept))
     return Pipework(
         pipework.ports, nodes, straights, {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
         tuple(one for one in pipework.passes if one.run not in gone), arms, parts, _graph(parts, nodes, pipework.ports),
     )  # fmt: skip
-
-
-def _held(part: Part, kept: tuple[str, ...]) -> Part:
-    """What is left of a run that goes: the nodes that runs hang on which stay."""
-    nodes = {key: part.nodes[key] for key in kept}
-    run = nodes[kept[0]].run
-    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links(run, (), nodes), _form((), nodes))
-
-
-def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
-    ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
-    kinds = tuple((key, node.kind, node.part) for key, node in nodes.items())
-    return _LINKS((), (run, ends, kinds), lambda: Links(ends))
-
-
-def _form(straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
-    pipes = tuple(
-        (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
-        for one in straights
-    )  # fmt: skip
-    stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
-    return _FORMS((), (pipes, stand), Form)
 
 
 def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace]) -> Graph:
@@ -306,41 +126,6 @@ def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, Port
     return _GRAPHS(
         (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends)
     )  # fmt: skip
-
-
-@dataclass(slots=True)
-class _Spot:
-    """What stands between two legs, in the order said."""
-
-    at: Vec
-    items: list[Item]
-    way_in: Vec | None
-    way_out: Vec | None
-    leg_before: str
-
-
-@dataclass(slots=True)
-class _Walk:
-    """Where the builder is on a run: the node and arm it comes from, the legs since, the pipe and how it lies."""
-
-    run: RunTrace
-    node: str
-    arm: str
-    pipe: Pipe
-    moves: list[Move]
-    lie: Lie
-    nodes: dict[str, Node]
-    began: Lie | None = None
-
-
-_PORTS: Remembered[PortPlace] = Remembered(1_500)
-_PORT_NODES: Remembered[Node] = Remembered(1_500)
-_CLOSED: Remembered[RunTrace] = Remembered(1_500)
-_PARTS: Remembered[Part | None] = Remembered(1_500)
-_HELD: Remembered[Part] = Remembered(1_500)
-_LINKS: Remembered[Links] = Remembered(1_500)
-_FORMS: Remembered[Form] = Remembered(1_500)
-_GRAPHS: Remembered[Graph] = Remembered(8)
 
 
 class _Builder:
@@ -395,7 +180,7 @@ class _Builder:
             self.runs[run.id] = replace(trace_, adrift="finish")
         start = self._anchor(trace_, run.start, "start")
         used = frozenset(self.used[run.id]) if run.id in self.used else frozenset()
-        part = _PARTS((trace_,), (start, finish, used), lambda: _part(trace_, start, finish, used))
+        part = _PARTS((trace_,), (start, finish, used), lambda: part_of(trace_, start, finish, used))
         if part is None:
             return  # nothing paced yet
         if start is not None:
@@ -430,185 +215,3 @@ class _Builder:
             self.nodes[key] = _PORT_NODES(
                 (place,), (key, run), lambda: Node(key, "port", place.mouth, run, part=anchor)
             )
-
-
-def _part(
-    trace_: RunTrace, start: tuple[str, str] | None, finish: tuple[str, str] | None, used: frozenset[str]
-) -> Part | None:
-    """The nodes and straights of a run, from the node it starts at to the node it finishes at; None: an end of its own.
-
-    Nothing when nothing is paced."""
-    run = trace_.run
-    nodes: dict[str, Node] = {}
-    straights: list[Straight] = []
-    passes: list[PassPlace] = []
-    joins: list[str] = []
-    spots, moves = _spots(trace_)
-    lined_up = [_line_up(run, spot, n == 0, n == len(spots) - 1, used, joins) for n, spot in enumerate(spots)]
-    if not moves and not any(things for things, _ in lined_up):
-        return None
-    if start is None:
-        start = f"{run.id}/start", "out"
-        nodes[start[0]] = Node(start[0], "open", trace_.start, run.id)
-    walk = _Walk(trace_, *start, run.pipe, [], Lie(id="i1"), nodes)
-    for n, (spot, (things, main)) in enumerate(zip(spots, lined_up, strict=True)):
-        passes += [
-            PassPlace(item, run.id, spot.at, spot.way_out)
-            for item in spot.items
-            if isinstance(item, Pass) and spot.way_out
-        ]
-        for index, (node, pipe_after) in enumerate(things):
-            nodes[node.key] = node if index == main else replace(node, close=True)
-            straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
-            walk.arm, walk.pipe = "out", pipe_after or walk.pipe
-        for item in spot.items:
-            if isinstance(item, Lie):
-                walk.lie = _laid(walk.lie, item)
-        if n < len(moves):
-            walk.began = walk.began or walk.lie
-            walk.moves.append(moves[n])
-    if not finish:
-        last = nodes.get(walk.node)
-        if run.finish == "none" and not walk.moves and last and last.kind == "tee":
-            return _whole(run.id, nodes, straights, passes, joins)  # it ends where another run begins
-        kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
-        finish = f"{run.id}/end", "in"
-        nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
-    if walk.moves or finish[0] != walk.node:
-        straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
-    return _whole(run.id, nodes, straights, passes, joins)
-
-
-def _whole(
-    run: str, nodes: dict[str, Node], straights: list[Straight], passes: list[PassPlace], joins: list[str]
-) -> Part:
-    """A part with its arms."""
-    arms: dict[str, dict[str, str]] = {key: {} for key in nodes}
-    outer = []
-    for straight in straights:
-        for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm)):
-            if node in nodes:
-                arms[node][arm] = straight.key
-            else:
-                outer.append((node, arm, straight.key))
-    return Part(
-        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes), _form(straights, nodes)
-    )  # fmt: skip
-
-
-def _line_up(
-    run: Run, spot: _Spot, first: bool, last: bool, used: frozenset[str], joins: list[str]
-) -> tuple[list[tuple[Node, Pipe | None]], int]:
-    """The nodes at a spot in order, each with the pipe that leaves it if that changes, and which of them has the spot.
-
-    -1: the start has it; len: the finish has it. A change of size right at a tee or turn is made by that fitting.
-    """
-    turns = spot.way_in is not None and spot.way_out is not None and spot.way_in.dot(spot.way_out) < SAME_WAY
-    turn = Node(f"{spot.leg_before}/turn", "turn", spot.at, run.id, spot.leg_before) if turns else None
-    if not spot.items:
-        return ([(turn, None)], 0) if turn else ([], -1 if first else 0)
-    things: list[tuple[Node, Pipe | None]] = []
-    for item in spot.items:
-        if isinstance(item, Tee) or isinstance(item, Point) and item.name in used:
-            if isinstance(item, Point):
-                joins.append(f"{item.id}/tee")
-            things.append((Node(f"{item.id}/tee", "tee", spot.at, run.id, item.id, name=item.name), None))
-        elif isinstance(item, DeviceItem):
-            node = Node(
-                f"{item.id}/device",
-                "device",
-                spot.at,
-                run.id,
-                item.id,
-                part=item.part,
-                name=item.name or "",
-                arrow=item.arrow,
-                handle=item.handle or "",
-            )
-            things.append((node, None))
-        elif isinstance(item, PipeChange):
-            things.append((Node(f"{item.id}/change", "change", spot.at, run.id, item.id), item.pipe))
-    kinds = [node.kind for node, _ in things]
-    if turn and "tee" not in kinds:
-        things.insert(kinds.index("change") if "change" in kinds else len(things), (turn, None))
-    things = _reduce(things)
-    kinds = [node.kind for node, _ in things]
-    main = next((kinds.index(kind) for kind in ("tee", "turn") if kind in kinds), None)
-    if main is None:
-        main = -1 if first else len(things) if last else 0
-    return things, main
-
-
-def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) -> Straight:
-    """The straight from where the walk is to a node, along the legs since or close at the spot; the walk moves there."""
-    trace_ = walk.run
-    began = walk.began or walk.lie
-    place, lag_mm, place_to = began.place or "", began.lag_mm or 0.0, walk.lie.place or ""
-    if walk.moves:
-        first, last = walk.moves[0], walk.moves[-1]
-        whole = first if first is last else Move.between("", "", first.a, last.b)
-        straight = Straight(
-            f"{first.key}/pipe", trace_.run.id, walk.pipe, first.a, last.b, whole.way, round(whole.length_mm, 6),
-            tuple(dict.fromkeys([move.item for move in walk.moves])), walk.node, walk.arm, node, arm, False, place, lag_mm,
-            any(move.assumed for move in walk.moves), place_to,
-        )  # fmt: skip
-    else:
-        came_from = walk.nodes.get(walk.node)
-        key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"
-        straight = Straight(
-            key,
-            trace_.run.id,
-            walk.pipe,
-            spot.at,
-            spot.at,
-            way or spot.way_out or spot.way_in or Vec(0, 0, -1),
-            0.0,
-            (),
-            walk.node,
-            walk.arm,
-            node,
-            arm,
-            close=True,
-            place=place,
-            lag_mm=lag_mm,
-            place_to=place_to,
-        )
-    walk.node, walk.arm, walk.moves, walk.began = node, arm, [], None
-    return straight
-
-
-def _spots(trace_: RunTrace) -> tuple[list[_Spot], list[Move]]:
-    """The spots of a run, and the moves between them."""
-    spots = [_Spot(trace_.start, [], None, None, "")]
-    moves: list[Move] = []
-    for step in trace_.steps:
-        if isinstance(step, Move):
-            spots[-1].way_out = step.way
-            moves.append(step)
-            spots.append(_Spot(step.b, [], step.way, None, step.key))
-        else:
-            spots[-1].items.append(step)
-    return spots, moves
-
-
-def _reduce(things: list[tuple[Node, Pipe | None]]) -> list[tuple[Node, Pipe | None]]:
-    """Let a tee or turn make the change of pipe that is said right beside it."""
-    result: list[tuple[Node, Pipe | None]] = []
-    waiting: Pipe | None = None
-    for n, (node, pipe) in enumerate(things):
-        if node.kind != "change":
-            result.append((node, waiting))
-            waiting = None
-        elif result and result[-1][0].kind in ("tee", "turn"):
-            result[-1] = result[-1][0], pipe
-        elif n + 1 < len(things) and things[n + 1][0].kind in ("tee", "turn"):
-            waiting = pipe
-        else:
-            result.append((node, pipe))
-    return result
-
-
-def _laid(old: Lie, new: Lie) -> Lie:
-    """How the pipe lies after another `{...}`: what is not said again stays, a new place ends the old lagging."""
-    lag = new.lag_mm if new.lag_mm is not None else (old.lag_mm if new.place is None else None)
-    return Lie(id="i1", place=new.place or old.place, lag_mm=lag)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from ..catalogue import Catalogue
 from ..job.ways import Vec
 from ..memo import Remembered
-from .trace import Pipework
+from .geometry import Pipework
 
 SLACK_MM = 1.0
 USUAL_HEIGHT_MM = 600.0  # typ: of a station whose height is not said

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ..heating.circuits import Closed, devices, through_ports
 from ..job.model import DeviceItem
-from ..pipework.trace import Node, Pipework
+from ..pipework.geometry import Node, Pipework
 from .registry import Remedy, Said, View, rule
 
 CLOSES = ("iso", "gate")

@@ -8,7 +8,7 @@ from ..catalogue import Catalogue
 from ..heating.losses import bore_mm
 from ..job.model import Leg
 from ..memo import Remembered
-from ..pipework.trace import Pipework, Straight
+from ..pipework.geometry import Pipework, Straight
 from ..pipework.water import dead_ends, traps
 from ..quantity import length_text, trim
 from .circuit import SHUTS

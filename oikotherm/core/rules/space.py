@@ -13,8 +13,8 @@ from ..job.ways import DIRECTIONS, Vec, inside
 from ..joints.fitter import HIDDEN
 from ..making.holes import Hole, holes
 from ..memo import Remembered
+from ..pipework.geometry import Part, Straight
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
-from ..pipework.trace import Part, Straight
 from ..practice import IN_VIEW, RODENTS, chosen
 from ..quantity import length_text, trim
 from .legs import put_in_leg

@@ -11,8 +11,8 @@ import sys
 import time
 import unittest
 
-PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "walk")]
-BROWSER = ["tests.browser.test_pace"]
+PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site")]
+BROWSER = ["tests.browser.test_pace", "tests.browser.test_walk"]
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 

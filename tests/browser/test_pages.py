@@ -40,7 +40,7 @@ PAGES = (
     "/bench/moved_radiator?pipe=cu-m+15",
     "/jobs/olmo-vecchio/sizes",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
-FRAMES = ("/", "/jobs/lockhouse/pace")  # where the parts all pages share are pressed
+FRAMES = ("/", "/bench", "/jobs/lockhouse/pace", "/jobs/lockhouse/order")  # where the parts all pages share are pressed
 CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"
 
 
@@ -141,7 +141,7 @@ class CrawlTest(BrowserCase):
             self.as_new()
             self.go(path, page)
             # what is not there to be pressed, and what is only sent with its form, needs no page of its own
-            # rows repeat: the first of each list stands for the others; so does the frame, from page to page
+            # rows repeat: the first two of each list stand for the others; so does the frame, from page to page
             alike = page.eval_on_selector_all(
                 CONTROLS,
                 """(all, known) => all.map(e => { if (!e.checkVisibility() || e.disabled || e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true' || e.matches('select') && (e.form || e.options.length < 2)) return true;
@@ -150,7 +150,7 @@ class CrawlTest(BrowserCase):
                    const once = e.closest('.pick-one, .chain, .topic, .bench nav li, .sim-table tr, .house-grid label');
                    if (once) return [...once.parentElement.children].filter(c => c.tagName === once.tagName).indexOf(once) > 0 || e.parentElement.querySelector('button') !== e && e.matches('.sizes button');
                    const row = e.closest('.joint-list li, .steps-list > li, .run, #cuts tr, .size-table tr, details.station, tbody tr, main li');
-                   return row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName).indexOf(row) > 0 : false; })""",
+                   return row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName).indexOf(row) > 1 : false; })""",
                 path not in FRAMES,
             )
             for number in (number for number, again in enumerate(alike) if not again):

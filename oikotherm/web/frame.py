@@ -71,10 +71,11 @@ Fragment = Callable[["Frame"], str]
 
 
 class Frame:
-    """A job at its head, with what its pages show."""
+    """A job at its head, with what its pages show. whole: runs whose chips are shown where a job has too many for all."""
 
-    def __init__(self, uid: str, stage: str) -> None:
+    def __init__(self, uid: str, stage: str, whole: frozenset[str] = frozenset()) -> None:
         conn = db.get()
+        self.whole = whole
         self.stage = stage
         self.uid = uid
         self.at = db.head_of(uid)

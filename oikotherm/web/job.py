@@ -62,6 +62,11 @@ def _rev(said: Any) -> int:
     return said
 
 
+def _whole(said: Any) -> frozenset[str]:
+    """The runs whose chips the page shows; anything else is none."""
+    return frozenset(one for one in said if isinstance(one, str)) if isinstance(said, list) else frozenset()
+
+
 def _page(said: Any) -> str:
     return said if said in (*PAGES, "watch") else "pace"
 
@@ -100,7 +105,7 @@ def edit(uid: str) -> Any:
         edit_job(uid, rev, commands)
     except jobs_store.Stale:
         return stale_answer(uid, page)
-    return jsonify(Frame(uid, page).answer(shown=rev))
+    return jsonify(Frame(uid, page, _whole(body.get("whole"))).answer(shown=rev))
 
 
 def _step(uid: str, way: str) -> Any:
@@ -118,7 +123,7 @@ def _step(uid: str, way: str) -> Any:
     if not request.is_json:
         return redirect(url_for(STAGE_PAGES[page], uid=uid), 303)
     words = "" if target is not None else f"Nothing to {way}."
-    return jsonify(Frame(uid, page).answer(words, shown=rev))
+    return jsonify(Frame(uid, page, _whole(body.get("whole"))).answer(words, shown=rev))
 
 
 @bp.post("/undo")

@@ -47,7 +47,7 @@ def chips(frame: Frame, run_id: str) -> list[dict[str, Any]]:
 @bp.app_template_global()
 def run_article(frame: Frame, run: Run, whole: bool = False) -> Markup:
     """A run as chips; in a job of many runs only its head, until its chips are asked for."""
-    whole = whole or len(frame.job.runs) <= MANY_RUNS
+    whole = whole or len(frame.job.runs) <= MANY_RUNS or run.id in frame.whole
     values = (frame.design.texts[run.id], run_length(frame, run.id), frame.unit, whole)
     return _articles((run,), values, lambda: get_template_attribute("_run.html", "article")(frame, run, whole))
 

@@ -372,6 +372,15 @@ class LargeJobTest(BrowserCase):
         page.locator("main[data-rev='2']").wait_for(state="attached")
         self.assertLess(time.perf_counter() - began, 5.0)  # 0.5 s on a quiet desk
         self.assertIn("S950", run.get_attribute("data-line"))
+        # its chips stay open, with the one just typed over in focus, so that the next can be typed over at once
+        self.assertEqual(page.evaluate("document.activeElement.textContent"), "S950")
+        run.locator(".chip", has_text="D1900").click()
+        page.keyboard.type("D1910")
+        page.keyboard.press("Enter")
+        page.locator("main[data-rev='3']").wait_for(state="attached")
+        self.assertIn("D1910", run.get_attribute("data-line"))
+        page.locator("[data-step=undo]").click()
+        run.locator(".chip", has_text="D1900").wait_for()
         self.assertLessEqual(page.locator(".finding").count(), 40)
         self.assertRegex(page.locator(".watch .more").inner_text(), r"and \d+ more: \d+ ")
         page.locator(".watch .more a").click()

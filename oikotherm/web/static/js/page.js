@@ -51,12 +51,18 @@ class Page extends EventTarget {
 
   /** Send commands made on the revision shown. True when stored; false when somebody was faster. */
   async edit(commands) {
-    return this.#send("edit", {rev: this.rev, page: this.name, commands});
+    return this.#send("edit", {rev: this.rev, page: this.name, commands, whole: this.#whole()});
   }
 
   /** "undo" or "redo". */
   async step(way) {
-    return this.#send(way, {rev: this.rev, page: this.name});
+    return this.#send(way, {rev: this.rev, page: this.name, whole: this.#whole()});
+  }
+
+  /** The runs whose chips were asked for, where a job has too many to show all. */
+  #whole() {
+    if (!document.querySelector("[data-whole]")) return [];
+    return [...document.querySelectorAll(".run .chips")].map((chips) => chips.closest(".run").dataset.run);
   }
 
   async #send(path, body) {

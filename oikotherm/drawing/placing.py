@@ -89,13 +89,15 @@ class Occupied:
         (x1, y1), (x2, y2) = (a, b) if a[1] <= b[1] else (b, a)
         slope = (x2 - x1) / (y2 - y1) if y2 - y1 > 1e-9 else 0.0
         first, last = int((max(y1, self.top) - self.top) / CELL), int((min(y2, self.bottom) - self.top) / CELL)
+        if slope == 0.0:
+            bits = self._bits(min(x1, x2), max(x1, x2))
+            for row in range(first, last + 1):
+                self.rows[row] |= bits
+            return
         for row in range(first, last + 1):
             low, high = self.top + row * CELL, self.top + (row + 1) * CELL
-            if slope == 0.0:
-                ends = (x1, x2)
-            else:
-                ends = (x1 + (max(low, y1) - y1) * slope, x1 + (min(high, y2) - y1) * slope)
-            self.rows[row] |= self._bits(min(ends), max(ends))
+            start, end = x1 + (max(low, y1) - y1) * slope, x1 + (min(high, y2) - y1) * slope
+            self.rows[row] |= self._bits(start, end) if slope > 0 else self._bits(end, start)
 
     def add_box(self, box: Box) -> None:
         bits = self._bits(box[0], box[2])

@@ -5,6 +5,7 @@ Lines keep their width and labels their size under zoom (the page sets --k to on
 
 from __future__ import annotations
 
+import functools
 from importlib import resources
 from xml.sax.saxutils import escape, quoteattr
 
@@ -45,7 +46,18 @@ def _path(points: tuple[XY, ...], closed: bool) -> str:
 
 def _data(key: str, run: str, items: tuple[str, ...] = ()) -> str:
     words = (("key", key), ("run", run), ("items", " ".join(items)))
-    return "".join(f" data-{name}={quoteattr(value)}" for name, value in words if value)
+    return "".join([f" data-{name}={_quoted(value)}" for name, value in words if value])
+
+
+@functools.lru_cache(maxsize=20_000)
+def _quoted(text: str) -> str:
+    """An attribute's value, quoted; kept, since keys come again in every drawing."""
+    return quoteattr(text)
+
+
+@functools.lru_cache(maxsize=20_000)
+def _escaped(text: str) -> str:
+    return escape(text)
 
 
 def _pair(at: XY) -> str:
@@ -54,7 +66,7 @@ def _pair(at: XY) -> str:
 
 def _stroke(stroke: Stroke) -> str:
     words = " ".join(["s", stroke.layer, f"role-{stroke.role}" if stroke.role else "", *stroke.marks]).split()
-    title = f"<title>{escape(stroke.title)}</title>" if stroke.title else ""
+    title = f"<title>{_escaped(stroke.title)}</title>" if stroke.title else ""
     d = _path(stroke.points, stroke.closed)
     if stroke.layer == "pipe":
         # an unseen broad line under the pipe takes the pointer; hot pipes are a thin pair: light core in the colour
@@ -71,7 +83,7 @@ def _symbol(symbol: Symbol) -> str:
     spin = f' transform="rotate({number(turn)})"' if abs(turn) > 0.05 else ""
     return (
         f'<g class="{words}" transform="translate({number(symbol.at[0])} {number(symbol.at[1])})"{_data(symbol.key, symbol.run, symbol.items)}>'
-        f'<title>{escape(symbol.title)}</title><g class="k"><path{spin} d="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
+        f'<title>{_escaped(symbol.title)}</title><g class="k"><path{spin} d="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
     )
 
 
@@ -87,7 +99,7 @@ def _label(label: Label) -> str:
         leader = f'<path class="leader" d="M0 0L{number(dx)} {number(dy)}"/>'
     return (
         f'<g class="{words}" transform="translate({number(label.at[0])} {number(label.at[1])})"{_data(label.key, label.run)}>'
-        f'<g class="k">{leader}{plate}<text y="4">{escape(label.text)}</text></g></g>'
+        f'<g class="k">{leader}{plate}<text y="4">{_escaped(label.text)}</text></g></g>'
     )
 
 

@@ -265,11 +265,17 @@ def through_obstacle(view: View) -> Iterable[Said]:
 
 
 def _joist_holes(view: View) -> list[Hole]:
-    return (
-        [hole for hole in holes(view.job, view.fitted, view.context.catalogue) if hole.through == "joist"]
-        if view.job.house.joists
-        else []
+    if not view.job.house.joists:
+        return []
+    found = _HOLES(
+        (view.job, view.fitted, view.context.catalogue),
+        None,
+        lambda: holes(view.job, view.fitted, view.context.catalogue),
     )
+    return [hole for hole in found if hole.through == "joist"]
+
+
+_HOLES: Remembered[list[Hole]] = Remembered(4)
 
 
 @rule(

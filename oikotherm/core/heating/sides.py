@@ -150,12 +150,7 @@ def looped_flows(
 ) -> tuple[dict[str, float], Side]:
     """Flow in each straight of a side with loops, solved, and the side with every node reached the way most of its water comes."""
     straights = one.straights()
-    branches = [_pipe(key, one.ends[key], resist[key]) for key in straights]
-    branches += [
-        Branch(f"{node}:bar", near, node, kvs=(BAR_KV,))
-        for node, (near, straight) in one.nearer.items()
-        if straight is None
-    ]
+    branches = _branches(one, resist)
     branches += [Branch(f"{root}:root", one.roots[0], root, kvs=(BAR_KV,)) for root in one.roots[1:]]
     sign = 1 if one.role == "flow" else -1
     solved = solve(branches, medium, one.roots[0], {node: sign * flow for node, flow in wanted.items()})
@@ -173,8 +168,14 @@ def looped_flows(
     return flows, replace(one, nearer=nearer)
 
 
-def _pipe(key: str, ends: tuple[str, str], resist: Resistance) -> Branch:
-    return Branch(key, *ends, resist.length_m, resist.bore_mm, resist.roughness_mm, resist.k, resist.kvs)
+def _branches(one: Side, resist: Mapping[str, Resistance]) -> list[Branch]:
+    """The pipes of a side, and the bars of the stations it goes through."""
+    pipes = [
+        Branch(key, *one.ends[key], own.length_m, own.bore_mm, own.roughness_mm, own.k, own.kvs)
+        for key, own in ((key, resist[key]) for key in one.straights())
+    ]
+    bars = [(node, near) for node, (near, straight) in one.nearer.items() if straight is None]
+    return pipes + [Branch(f"{node}:bar", near, node, kvs=(BAR_KV,)) for node, near in bars]
 
 
 def ring_flows(
@@ -183,12 +184,7 @@ def ring_flows(
     """(flow in each straight, flow through each emitter) of a single-pipe ring that carries a flow: ring and emitters share it by what
     they put in its way. back: the source's return node; emitters: station -> its branch with all valves open."""
     straights = one.straights()
-    branches = [_pipe(key, one.ends[key], resist[key]) for key in straights]
-    branches += [
-        Branch(f"{node}:bar", near, node, kvs=(BAR_KV,))
-        for node, (near, straight) in one.nearer.items()
-        if straight is None
-    ]
+    branches = _branches(one, resist)
     branches += emitters.values()
     solved = solve(branches, medium, one.roots[0], {back: total_kg_s})
     return {key: solved.flow_kg_s[key] for key in straights}, {key: abs(solved.flow_kg_s[key]) for key in emitters}

@@ -393,18 +393,19 @@ class _Line:
             self.points[corner] = self.points[corner].plus(lateral)
             return
         after = self.ways[corner]
-        across = after.plus(way, -after.dot(way)).unit()
-        along = lateral.dot(across) / max(after.dot(across), 1e-9)
-        left = lateral.plus(across, -lateral.dot(across))
-        on_line = self.points[corner].plus(after, along)
-        self.points[corner] = on_line.plus(left)
-        if left.length > JOG_MM:
-            stride = (
-                min(left.length, self.points[corner + 1].minus(on_line).dot(after) * 0.5)
-                if left.length <= SET_MM
-                else 0.0
-            )
+        on_line, left_mm = self._slide(corner, way, after, lateral)
+        if left_mm > JOG_MM:
+            stride = min(left_mm, self.points[corner + 1].minus(on_line).dot(after) * 0.5) if left_mm <= SET_MM else 0.0
             self.jogs[corner] = [on_line.plus(after, max(stride, 0.0))]
+
+    def _slide(self, corner: int, way: Vec, other: Vec, lateral: Vec) -> tuple[Vec, float]:
+        """Move a corner with its line of one way, `lateral` to the side: along the line of the other way as far as that goes. Gives where
+        it comes to on that line, and how far it still had to step off it [mm]."""
+        across = other.plus(way, -other.dot(way)).unit()
+        on_line = self.points[corner].plus(other, lateral.dot(across) / max(other.dot(across), 1e-9))
+        left = lateral.plus(across, -lateral.dot(across))
+        self.points[corner] = on_line.plus(left)
+        return on_line, left.length
 
     def end_at(self, finish: Vec) -> None:
         """Let the line end at its own finish: as begin_at, from the other end."""
@@ -424,16 +425,10 @@ class _Line:
             self.points[n] = self.points[n].plus(lateral)
         self.points[last] = finish
         before = self.ways[corner - 1]
-        across = before.plus(way, -before.dot(way)).unit()
-        along = lateral.dot(across) / max(before.dot(across), 1e-9)
-        left = lateral.plus(across, -lateral.dot(across))
-        on_line = self.points[corner].plus(before, along)
-        self.points[corner] = on_line.plus(left)
-        if left.length > JOG_MM:
+        on_line, left_mm = self._slide(corner, way, before, lateral)
+        if left_mm > JOG_MM:
             stride = (
-                min(left.length, on_line.minus(self.points[corner - 1]).dot(before) * 0.5)
-                if left.length <= SET_MM
-                else 0.0
+                min(left_mm, on_line.minus(self.points[corner - 1]).dot(before) * 0.5) if left_mm <= SET_MM else 0.0
             )
             self.jogs.setdefault(corner - 1, []).append(on_line.plus(before, -max(stride, 0.0)))
 

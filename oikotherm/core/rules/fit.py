@@ -26,6 +26,13 @@ def _troubles(view: View, kind: str) -> list[Trouble]:
     return [trouble for trouble in view.fitted.troubles if trouble.kind == kind]
 
 
+def _told(view: View, kind: str, words: str, *cures: str) -> Iterator[Said]:
+    """What the fitter could not solve, in words that name its facts in braces."""
+    for trouble in _troubles(view, kind):
+        says = words.format(run=trouble.run, **dict(trouble.facts))
+        yield Said((trouble.run, trouble.key), says, at=trouble.at, cures=cures)
+
+
 @rule(
     "size-unknown",
     "stop",
@@ -164,13 +171,8 @@ def _lengthen(view: View, trouble: Trouble, need_mm: float, *, up: bool = True) 
     "std fittings",
 )
 def turn_no_fitting(view: View) -> Iterable[Said]:
-    for trouble in _troubles(view, "turn-no-fitting"):
-        yield Said(
-            (trouble.run, trouble.key),
-            f"{trouble.run} turns {trouble.fact('angle')} degrees in {trouble.fact('pipe')}: no fitting does.",
-            at=trouble.at,
-            cures=("turn 45 or 90 degrees", "two fittings that add up"),
-        )
+    words = "{run} turns {angle} degrees in {pipe}: no fitting does."
+    return _told(view, "turn-no-fitting", words, "turn 45 or 90 degrees", "two fittings that add up")
 
 
 @rule(
@@ -181,13 +183,8 @@ def turn_no_fitting(view: View) -> Iterable[Said]:
     "std fittings",
 )
 def tee_shape(view: View) -> Iterable[Said]:
-    for trouble in _troubles(view, "tee-shape"):
-        yield Said(
-            (trouble.run, trouble.key),
-            f"Tee {trouble.run}.{trouble.fact('name')}: {trouble.fact('why')}.",
-            at=trouble.at,
-            cures=("move the tee off the corner", "start the branch square to the run"),
-        )
+    words = "Tee {run}.{name}: {why}."
+    return _told(view, "tee-shape", words, "move the tee off the corner", "start the branch square to the run")
 
 
 @rule(
@@ -234,13 +231,8 @@ def _ways(trouble: Trouble) -> tuple[str, ...]:
     "rule of the catalogue",
 )
 def no_figures(view: View) -> Iterable[Said]:
-    for trouble in _troubles(view, "no-figures"):
-        yield Said(
-            (trouble.run, trouble.key),
-            f"{trouble.run}: no figures for {trouble.fact('part')} in {trouble.fact('pipe')}.",
-            at=trouble.at,
-            cures=("measure the fitting and take it off by hand",),
-        )
+    words = "{run}: no figures for {part} in {pipe}."
+    return _told(view, "no-figures", words, "measure the fitting and take it off by hand")
 
 
 @rule(

@@ -199,6 +199,15 @@ def no_lagging(view: View) -> Iterable[Said]:
         )
 
 
+def _passing(view: View, obstacle: Obstacle) -> Iterable[tuple[Straight, float, float, Vec]]:
+    """All pipes as they pass an obstacle: (straight, what is free between [mm], radius [mm], the nearest point of the centre line)."""
+    for straight in view.fitted.pipework.straights.values():
+        if not straight.close:
+            radius = radius_mm(view.context.catalogue, straight.pipe)
+            gap, at = box_gap_mm(*view.fitted.spans[straight.key], obstacle.box)
+            yield straight, gap - radius, radius, at
+
+
 def _obstacle_words(one: Obstacle) -> str:
     return f"{one.kind} {one.id}"
 
@@ -211,14 +220,12 @@ def near_electrics(view: View) -> Iterable[Said]:
     for obstacle in view.job.house.obstacles:
         if obstacle.kind not in ELECTRIC:
             continue
-        for straight in view.fitted.pipework.straights.values():
+        for straight, free, _, at in _passing(view, obstacle):
             gas = view.fitted.pipework.runs[straight.run].run.service == "gas"
             least = max(
                 (CABLE_GAS_MM if obstacle.kind == "cable" else BOARD_GAS_MM) if gas else 1.0, obstacle.clearance_mm
             )
-            gap, at = box_gap_mm(*view.fitted.spans[straight.key], obstacle.box)
-            free = gap - radius_mm(view.context.catalogue, straight.pipe)
-            if free >= least - 0.05 or straight.close:
+            if free >= least - 0.05:
                 continue
             unit = view.job.pace_unit
             says = f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from {_obstacle_words(obstacle)}; {length_text(least, unit, with_unit=True)} is the least."
@@ -238,10 +245,8 @@ def through_obstacle(view: View) -> Iterable[Said]:
     for obstacle in view.job.house.obstacles:
         if obstacle.kind in ELECTRIC or obstacle.kind == "hatch":
             continue
-        for straight in view.fitted.pipework.straights.values():
-            radius = radius_mm(view.context.catalogue, straight.pipe)
-            gap, at = box_gap_mm(*view.fitted.spans[straight.key], obstacle.box)
-            if gap - radius >= obstacle.clearance_mm - 0.05 or straight.close or radius == 0:
+        for straight, free, radius, at in _passing(view, obstacle):
+            if free >= obstacle.clearance_mm - 0.05 or radius == 0:
                 continue
             remedies: list[Remedy] = []
             for side in ("U", "D", "N", "E", "S", "W"):
@@ -256,8 +261,8 @@ def through_obstacle(view: View) -> Iterable[Said]:
                         view, straight, at, obstacle.id, top + radius + APART_MM + 110, (side,)
                     )
             unit = view.job.pace_unit
-            says = f"{straight.run} goes through {_obstacle_words(obstacle)}." if gap == 0 else (
-                f"{straight.run} passes {length_text(max(gap - radius, 0), unit, with_unit=True)} from {_obstacle_words(obstacle)}; it wants {length_text(obstacle.clearance_mm, unit, with_unit=True)}."
+            says = f"{straight.run} goes through {_obstacle_words(obstacle)}." if free + radius == 0 else (
+                f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from {_obstacle_words(obstacle)}; it wants {length_text(obstacle.clearance_mm, unit, with_unit=True)}."
             )  # fmt: skip
             yield Said(
                 (straight.run, straight.key, obstacle.id), says, tuple(remedies[:1]), at, ("another way for the pipe",)

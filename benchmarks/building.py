@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from oikotherm.core.catalogue import standard
-from oikotherm.core.job.acts import station_ports
 from oikotherm.core.job.document import blank, read_as
+from oikotherm.core.job.house_acts import station_ports
 from oikotherm.core.job.model import Job
 from oikotherm.core.job.notation import Style, parse_run
 

@@ -11,7 +11,8 @@ from .heating.simulate import Settings, Simulation, balance, simulate
 from .heating.sized import Heating
 from .heating.sizes import size_heating
 from .job.model import Job
-from .job.notation import Style, run_text
+from .job.notation import Style
+from .job.writing import run_text
 from .joints.dress import dress
 from .joints.fitted import Fitted
 from .labels import label_all

@@ -13,7 +13,7 @@ from ..core.errors import Refused
 from ..core.job.commands import apply
 from ..core.job.complete import complete
 from ..core.job.model import Job, Leg, Run
-from ..core.job.notation import item_text
+from ..core.job.writing import item_text
 from ..core.memo import Remembered
 from ..core.pipework.snap import snaps
 from ..core.quantity import length_text

@@ -24,7 +24,8 @@ from oikotherm.core.job.model import (
     Tee,
     TwinOf,
 )
-from oikotherm.core.job.notation import Style, item_text, parse_run, run_text
+from oikotherm.core.job.notation import Style, parse_run
+from oikotherm.core.job.writing import item_text, run_text
 from tests.jobs import CATALOGUE, STYLE
 
 SAMPLE = "F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left"

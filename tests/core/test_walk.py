@@ -7,8 +7,9 @@ import unittest
 from oikotherm.core.design import derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Leg, SetItem
-from oikotherm.core.job.notation import parse_run, run_text
+from oikotherm.core.job.notation import parse_run
 from oikotherm.core.job.ways import DIRECTIONS, Vec, way_vector
+from oikotherm.core.job.writing import run_text
 from tests.jobs import CATALOGUE, STYLE, design, edit, paced, port, station
 
 

@@ -3,42 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
-from ..catalogue import Catalogue
 from ..errors import Refused, nearest
-from ..memo import Remembered
 from ..pipework.trace import trace
 from ..pipework.walk import Move
 from ..practice import TOPICS
 from ..quantity import length_text, parse_length_mm
 from .document import read_as
-from .houseline import parse_part
+from .edit import Edit, anchors, checked, with_run
+from .house_acts import HOUSE_ACTS
 from .identity import align
 from .kinds import (
-    AddStation,
     Choose,
     CloseTee,
     CutRun,
     InsertItem,
-    MoveStation,
     PutCircuit,
     PutFact,
-    PutHouse,
-    PutLevel,
     PutOverride,
     PutRun,
-    PutStation,
     PutTeeAt,
-    RemoveHouse,
-    RemoveLevel,
     RemoveOverride,
     RemoveRun,
-    RemoveStation,
     RetypeItem,
     SetFinish,
-    SetJob,
     SetLeg,
     SetPipe,
     SetStart,
@@ -52,239 +41,21 @@ from .model import (
     ROLE_SERVICE,
     Choice,
     DeviceItem,
-    House,
     Item,
     Job,
-    KitPart,
     Leg,
     Lie,
     Pipe,
     PipeChange,
     Point,
-    Port,
     Run,
-    Station,
     Tee,
     Waiver,
     split_anchor,
 )
-from .notation import ParsedRun, Style, Token, exact_length, item_text, parse_run, run_text
+from .notation import ParsedRun, Style, Token, parse_run
 from .ways import way_of
-
-
-@dataclass(frozen=True, slots=True)
-class Edit:
-    """What a command works on."""
-
-    job: Job
-    catalogue: Catalogue
-
-    @property
-    def style(self) -> Style:
-        return Style(self.catalogue, self.job.practice, self.job.pace_unit)
-
-    def run(self, id_: str) -> Run:
-        run = self.job.run(id_)
-        if run is None:
-            raise Refused(
-                "run", id_, f"a run of this job such as {nearest(id_, (run.id for run in self.job.runs))}", "F1"
-            )
-        return run
-
-    def station(self, id_: str) -> Station:
-        station = self.job.station(id_)
-        if station is None:
-            raise Refused("station", id_, f"a station such as {nearest(id_, (s.id for s in self.job.stations))}", "BLR")
-        return station
-
-    def item(self, run: Run, id_: str) -> Item:
-        found = next((item for item in run.items if item.id == id_), None)
-        if found is None:
-            raise Refused("item", id_, f"an item of {run.id}", run.items[0].id if run.items else "")
-        return found
-
-
-def anchors(job: Job) -> set[str]:
-    """Everything a run can start from or end at: ports, tees and points."""
-    return _ANCHORS((job.stations, job.runs), None, lambda: _anchors(job))
-
-
-_ANCHORS: Remembered[set[str]] = Remembered(8)
-
-
-def _anchors(job: Job) -> set[str]:
-    found = {f"{station.id}.{port.name}" for station in job.stations for port in station.ports}
-    found.update(f"{run.id}.{name}" for run in job.runs for name in job.points_of(run.id))
-    return found
-
-
-def _checked(job: Job, **changes: Any) -> Job:
-    """The job with parts replaced, checked as a whole. Parts are models already: only what binds them is checked again."""
-    fields = {name: getattr(job, name) for name in Job.model_fields}
-    return read_as(Job, {**fields, **changes})
-
-
-def _with_run(job: Job, run: Run, old_id: str | None = None, **changes: Any) -> Job:
-    old_id = old_id or run.id
-    if job.run(old_id):
-        runs = tuple(run if other.id == old_id else other for other in job.runs)
-    else:
-        runs = (*job.runs, run)
-    return _checked(job, runs=runs, **changes)
-
-
-# --- acts ------------------------------------------------------------------------------------------------------------
-
-
-def _set_job(edit: Edit, c: SetJob) -> Job:
-    changes = {name: value for name, value in c.model_dump(exclude={"do"}).items() if value is not None}
-    return _checked(edit.job, **changes)
-
-
-def _put_level(edit: Edit, c: PutLevel) -> Job:
-    levels = [level for level in edit.job.house.levels if level.id != c.level.id] + [c.level]
-    levels.sort(key=lambda level: level.floor_mm)
-    return _checked(edit.job, house=edit.job.house.model_copy(update={"levels": tuple(levels)}))
-
-
-def _remove_level(edit: Edit, c: RemoveLevel) -> Job:
-    if edit.job.level(c.id) is None:
-        raise Refused(
-            "level", c.id, f"a level such as {nearest(c.id, (level.id for level in edit.job.house.levels))}", "L0"
-        )
-    on_it = [station.id for station in edit.job.stations if station.level == c.id]
-    if on_it:
-        raise Refused("level", c.id, f"a level with nothing on it; {', '.join(on_it)} stand there", "move them first")
-    levels = tuple(level for level in edit.job.house.levels if level.id != c.id)
-    return _checked(edit.job, house=House.model_validate({**dict(edit.job.house), "levels": levels}))
-
-
-_HOUSE = {"room": "rooms", "wall": "walls", "joists": "joists", "obstacle": "obstacles"}
-
-
-def _put_house(edit: Edit, c: PutHouse) -> Job:
-    kind, part = parse_part(c.text, edit.style)
-    house = edit.job.house
-    if edit.job.level(part.level) is None:
-        raise Refused(
-            "level", part.level, f"a level such as {nearest(part.level, (level.id for level in house.levels))}", "L0"
-        )
-    group = _HOUSE[kind]
-    old = list(getattr(house, group))
-    if any(thing.id == part.id for things in edit.job.named() for thing in things if thing not in old):
-        raise Refused("id", part.id, "a name nobody has yet", f"{part.id[:7]}2")
-    if any(one.id == part.id for one in old):
-        new = tuple(part if one.id == part.id else one for one in old)
-    else:
-        new = (*old, part)
-    return _checked(edit.job, house=house.model_copy(update={group: new}))
-
-
-def _remove_house(edit: Edit, c: RemoveHouse) -> Job:
-    house = edit.job.house
-    for group in _HOUSE.values():
-        rest = tuple(one for one in getattr(house, group) if one.id != c.id)
-        if len(rest) < len(getattr(house, group)):
-            return _checked(edit.job, house=house.model_copy(update={group: rest}))
-    known = [one.id for group in _HOUSE.values() for one in getattr(house, group)]
-    raise Refused(
-        "id",
-        c.id,
-        f"a room, wall, joist field or obstacle such as {nearest(c.id, known)}"
-        if known
-        else "something of the house; there is nothing yet",
-        "W1",
-    )
-
-
-def station_ports(
-    catalogue: Catalogue, kind: str, practice: str, width_mm: float, height_mm: float
-) -> tuple[Port, ...]:
-    """The ports a kind of station usually has in a practice, on a body of this size."""
-    ports = []
-    for row in catalogue.ports.get((kind, practice), ()):
-        kit = tuple(
-            KitPart.model_validate({"part": part, "turn": turn or None})
-            for part, _, turn in (word.partition(":") for word in row.kit.split())
-        )
-        offset = (row.right_of_width * width_mm + row.right_mm, row.out_mm, row.up_of_height * height_mm + row.up_mm)
-        ports.append(
-            Port.model_validate(
-                {
-                    "name": row.name,
-                    "role": row.role,
-                    "way": row.way,
-                    "offset": offset,
-                    "facing": row.facing,
-                    "end": row.end,
-                    "kit": kit,
-                }
-            )
-        )
-    return tuple(ports)
-
-
-def _add_station(edit: Edit, c: AddStation) -> Job:
-    kind = edit.catalogue.stations.get(c.kind)
-    if kind is None:
-        near = ", ".join(edit.catalogue.stations)
-        raise Refused("kind", c.kind, f"a kind the catalogue has ports for: {near}", "boiler")
-    body = {"width_mm": kind.width_mm, "height_mm": kind.height_mm, "depth_mm": kind.depth_mm}
-    data = {**{name: value for name, value in body.items() if value}, **c.data}
-    ports = station_ports(
-        edit.catalogue,
-        "floor-loop" if data.get("loop_m") else c.kind,
-        edit.job.practice,
-        float(data.get("width_mm") or 0),
-        float(data.get("height_mm") or 0),
-    )
-    change: dict[str, Any] = {"end": c.end, "role": c.role, "facing": c.facing}
-    if any(change.values()) and len(ports) > 1:
-        raise Refused(
-            "kind",
-            c.kind,
-            "a station with one port, such as a stub, supply or outlet, for an end, role or facing of your own",
-            "stub",
-        )
-    if any(change.values()):
-        change["kit"] = () if c.end else None
-        ports = tuple(
-            read_as(Port, {**dict(port), **{k: v for k, v in change.items() if v is not None}}) for port in ports
-        )
-    station = read_as(
-        Station,
-        {
-            "id": c.id or edit.job.free_id(kind.letters),
-            "kind": c.kind,
-            "name": c.name,
-            "level": c.level,
-            "at": c.at,
-            "faces": c.faces,
-            "state": c.state,
-            "ports": ports,
-            "data": data,
-        },
-    )
-    return _checked(edit.job, stations=(*edit.job.stations, station))
-
-
-def _put_station(edit: Edit, c: PutStation) -> Job:
-    if edit.job.station(c.station.id):
-        stations = tuple(c.station if s.id == c.station.id else s for s in edit.job.stations)
-    else:
-        stations = (*edit.job.stations, c.station)
-    return _checked(edit.job, stations=stations)
-
-
-def _move_station(edit: Edit, c: MoveStation) -> Job:
-    station = edit.station(c.id)
-    at = tuple(round(a + b, 3) for a, b in zip(station.at, c.by, strict=True))
-    return _put_station(edit, PutStation(do="put_station", station=read_as(Station, {**dict(station), "at": at})))
-
-
-def _remove_station(edit: Edit, c: RemoveStation) -> Job:
-    edit.station(c.id)
-    return _checked(edit.job, stations=tuple(station for station in edit.job.stations if station.id != c.id))
+from .writing import exact_length, item_text, run_text
 
 
 def _put_run(edit: Edit, c: PutRun) -> Job:
@@ -324,7 +95,7 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     run = read_as(Run, fields)
     if old and run_id != old.id:
         job = _rename(job, old.id, run_id)
-    return _with_run(job, run, next_item=next_item)
+    return with_run(job, run, next_item=next_item)
 
 
 def _check_twin(edit: Edit, parsed: ParsedRun, run_id: str) -> None:
@@ -435,7 +206,7 @@ def _resolve_finish(edit: Edit, parsed: ParsedRun, old: Run | None, start: str) 
 
 def _remove_run(edit: Edit, c: RemoveRun) -> Job:
     edit.run(c.id)
-    return _checked(edit.job, runs=tuple(run for run in edit.job.runs if run.id != c.id))
+    return checked(edit.job, runs=tuple(run for run in edit.job.runs if run.id != c.id))
 
 
 def _retext(edit: Edit, run: Run, parts: list[str], at: int, new: str) -> Job:
@@ -495,7 +266,7 @@ def _set_leg(edit: Edit, c: SetLeg) -> Job:
 
 def _with_items(edit: Edit, run: Run, item_id: str, new: Item) -> Job:
     items = tuple(new if item.id == item_id else item for item in run.items)
-    return _with_run(edit.job, run.model_copy(update={"items": items}))
+    return with_run(edit.job, run.model_copy(update={"items": items}))
 
 
 def _set_pipe(edit: Edit, c: SetPipe) -> Job:
@@ -503,7 +274,7 @@ def _set_pipe(edit: Edit, c: SetPipe) -> Job:
     code = edit.catalogue.system_code(c.code, edit.job.practice)
     pipe = read_as(Pipe, {"code": code, "size": c.size})
     if c.item is None:
-        return _with_run(edit.job, run.model_copy(update={"pipe": pipe}))
+        return with_run(edit.job, run.model_copy(update={"pipe": pipe}))
     item = edit.item(run, c.item)
     if item.kind != "pipe":
         raise Refused("item", item_text(item, edit.style), "a change of pipe", "=cu-m 15")
@@ -513,13 +284,13 @@ def _set_pipe(edit: Edit, c: SetPipe) -> Job:
 def _set_start(edit: Edit, c: SetStart) -> Job:
     run = edit.run(c.run)
     start, role = _resolve_start(edit, Token(c.start, 0, len(c.start)), run)
-    return _with_run(edit.job, read_as(Run, {**dict(run), "start": start, "role": role, "service": ROLE_SERVICE[role]}))
+    return with_run(edit.job, read_as(Run, {**dict(run), "start": start, "role": role, "service": ROLE_SERVICE[role]}))
 
 
 def _set_finish(edit: Edit, c: SetFinish) -> Job:
     run = edit.run(c.run)
     finish = c.finish if "." not in c.finish else _resolve(edit, Token(c.finish, 0, len(c.finish)), run.finish)
-    return _with_run(edit.job, run.model_copy(update={"finish": finish}))
+    return with_run(edit.job, run.model_copy(update={"finish": finish}))
 
 
 def _close_tee(edit: Edit, c: CloseTee) -> Job:
@@ -566,7 +337,7 @@ def _put_tee_at(edit: Edit, c: PutTeeAt) -> Job:
 
 
 def _set_state(edit: Edit, c: SetState) -> Job:
-    return _with_run(edit.job, edit.run(c.run).model_copy(update={"state": c.state}))
+    return with_run(edit.job, edit.run(c.run).model_copy(update={"state": c.state}))
 
 
 def _cut_run(edit: Edit, c: CutRun) -> Job:
@@ -615,7 +386,7 @@ def _cut_run(edit: Edit, c: CutRun) -> Job:
             runs += [first, second]
         else:
             runs.append(other.model_copy(update={"start": follow(other.start), "finish": follow(other.finish)}))
-    return _checked(job, runs=tuple(runs), next_item=next_item)
+    return checked(job, runs=tuple(runs), next_item=next_item)
 
 
 def _write_out(edit: Edit, c: WriteOut) -> Job:
@@ -651,7 +422,7 @@ def _write_out(edit: Edit, c: WriteOut) -> Job:
         else:
             items.append(step.model_copy(update={"id": ident}))
         next_item += 1
-    return _with_run(edit.job, run.model_copy(update={"items": tuple(items), "twin_of": None}), next_item=next_item)
+    return with_run(edit.job, run.model_copy(update={"items": tuple(items), "twin_of": None}), next_item=next_item)
 
 
 def _choose(edit: Edit, c: Choose) -> Job:
@@ -665,29 +436,29 @@ def _choose(edit: Edit, c: Choose) -> Job:
         choices.pop(c.topic, None)
     else:
         choices[c.topic] = Choice(option=c.option, origin=c.origin, reason=c.reason)
-    return _checked(edit.job, choices=choices)
+    return checked(edit.job, choices=choices)
 
 
 def _put_circuit(edit: Edit, c: PutCircuit) -> Job:
     rest = tuple(circuit for circuit in edit.job.circuits if circuit.id != c.circuit.id)
-    return _checked(edit.job, circuits=(*rest, c.circuit))
+    return checked(edit.job, circuits=(*rest, c.circuit))
 
 
 def _put_fact(edit: Edit, c: PutFact) -> Job:
     rest = tuple(fact for fact in edit.job.facts if fact.path != c.fact.path)
-    return _checked(edit.job, facts=(*rest, c.fact))
+    return checked(edit.job, facts=(*rest, c.fact))
 
 
 def _put_override(edit: Edit, c: PutOverride) -> Job:
     rest = tuple(row for row in edit.job.overrides if (row.target, row.field) != (c.override.target, c.override.field))
-    return _checked(edit.job, overrides=(*rest, c.override))
+    return checked(edit.job, overrides=(*rest, c.override))
 
 
 def _remove_override(edit: Edit, c: RemoveOverride) -> Job:
     rest = tuple(row for row in edit.job.overrides if (row.target, row.field) != (c.target, c.field))
     if len(rest) == len(edit.job.overrides):
         raise Refused("target", c.target, f"something whose {c.field} was set by hand", "i17/turn")
-    return _checked(edit.job, overrides=rest)
+    return checked(edit.job, overrides=rest)
 
 
 def _waive(edit: Edit, c: Waive) -> Job:
@@ -697,28 +468,20 @@ def _waive(edit: Edit, c: Waive) -> Job:
         )
     rest = tuple(row for row in edit.job.waivers if (row.rule, row.where) != (c.rule, c.where))
     new = read_as(Waiver, {"rule": c.rule, "where": c.where, "reason": c.reason.strip(), "by_role": c.by_role})
-    return _checked(edit.job, waivers=(*rest, new))
+    return checked(edit.job, waivers=(*rest, new))
 
 
 def _unwaive(edit: Edit, c: Unwaive) -> Job:
-    return _checked(
+    return checked(
         edit.job, waivers=tuple(row for row in edit.job.waivers if (row.rule, row.where) != (c.rule, c.where))
     )
 
 
 ACTS: dict[str, Callable[[Edit, Any], Job]] = {
-    "set_job": _set_job,
-    "put_level": _put_level,
-    "remove_level": _remove_level,
-    "put_house": _put_house,
-    "remove_house": _remove_house,
+    **HOUSE_ACTS,
     "set_state": _set_state,
     "cut_run": _cut_run,
     "write_out": _write_out,
-    "add_station": _add_station,
-    "put_station": _put_station,
-    "move_station": _move_station,
-    "remove_station": _remove_station,
     "put_run": _put_run,
     "remove_run": _remove_run,
     "retype_item": _retype_item,

@@ -10,8 +10,9 @@ from pydantic import ValidationError
 from ..catalogue import Catalogue
 from ..errors import Refused
 from ..pipework.trace import trace
-from .acts import ACTS, Edit, anchors
+from .acts import ACTS
 from .document import refusal
+from .edit import Edit, anchors
 from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutRun, PutStation
 from .model import (
     XYZ,

@@ -18,7 +18,8 @@ from ..errors import Refused
 from ..quantity import PaceUnit, parse
 from .document import read_as
 from .model import ID_PATTERN, XY, JoistField, Obstacle, Room, Wall
-from .notation import Style, Token, exact_length, tokens
+from .notation import Style, Token, tokens
+from .writing import exact_length
 
 Part = Room | Wall | JoistField | Obstacle
 OBSTACLES = ("beam", "truss", "hatch", "cable", "board", "meter", "duct", "window")

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from .model import DeviceItem, Item, Leg, Pass, Point, Tee
-from .notation import Style, item_text
+from .notation import Style
+from .writing import item_text
 
 
 def _signature(item: Item) -> tuple[str, ...]:

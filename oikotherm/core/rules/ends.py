@@ -8,8 +8,8 @@ from collections.abc import Iterable
 
 from ..errors import Refused
 from ..job.model import Leg, Tee
-from ..job.notation import exact_length
 from ..job.ways import Vec, nearest_way, way_vector
+from ..job.writing import exact_length
 from ..joints.takeoff import part_mating
 from ..making.bends import tangent_mm
 from ..making.fitup import chain_tolerance, spring_mm, street_cures

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..catalogue.loader import size_order
 from ..job.model import DeviceItem, Leg, Pipe, PipeChange, Run
-from ..job.notation import item_text
+from ..job.writing import item_text
 from ..joints.fitted import Trouble
 from ..quantity import length_text
 from .registry import Remedy, Said, View, rule

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..job.model import Leg
-from ..job.notation import exact_length
+from ..job.writing import exact_length
 from .registry import View
 
 

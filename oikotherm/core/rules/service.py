@@ -187,7 +187,7 @@ def no_fall(view: View) -> Iterable[Said]:
             isinstance(item, Leg) and item.dir == "D" and item.length_mm is None for item in trace.run.items
         )
         if all(abs(move.way.z) < 1e-9 for move in flat) and ends_free and trace.run.items:
-            from ..job.notation import item_text
+            from ..job.writing import item_text
 
             first = trace.run.items[0]
             said = "1:22" if trace.run.role == "condensate" else "1:200"

@@ -181,7 +181,7 @@ def no_lagging(view: View) -> Iterable[Said]:
         lie = next((item for item in trace.run.items if item.kind == "lie" and item.place == straight.place), None)
         remedies = []
         if lie is not None:
-            from ..job.notation import item_text
+            from ..job.writing import item_text
 
             text = item_text(lie.model_copy(update={"lag_mm": 25.0}), view.style)
             command = {"do": "retype_item", "run": straight.run, "item": lie.id, "text": text}

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..catalogue import Catalogue
 from ..errors import Refused, nearest
-from ..job.acts import station_ports
+from ..job.house_acts import station_ports
 from ..job.model import Job
 
 BESIDE_MM = 700.0  # where what hangs beside the boiler is put until the tape says better

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Blueprint, render_template
 from markupsafe import Markup
 
@@ -9,6 +11,8 @@ from ..core.making.cut import Cut, flat_centre_line
 from ..core.making.holes import Hole, holes
 from ..core.making.supports import RunClips, schedule
 from ..core.practice import METAL_JOINING, TURNS, chosen
+from ..core.quantity import length_text
+from ..core.work.corners import corners
 from ..drawing.charts import bend
 from ..exchange.cutlist import cut_rows, totals
 from .frame import Frame
@@ -26,6 +30,35 @@ def cut_table(frame: Frame) -> dict[str, object]:
         "topics": [(topic, *chosen(frame.job, topic)) for topic in (METAL_JOINING, TURNS)],
         "origin": choice.origin, "flame": any(joint.method == "capillary" for joint in frame.design.fitted.joints.values()),
     }  # fmt: skip
+
+
+@bp.app_template_global()
+def corners_of(frame: Frame) -> dict[str, Any] | None:
+    """What pulled bends save against fittings, and what they cost, as (figure, word) each; None where there are none to pull."""
+    found = corners(frame.design)
+    if found is None:
+        return None
+    unit = frame.unit
+    said = [
+        (found.fittings, _many(found.fittings, "fitting")),
+        (found.joints, _many(found.joints, "joint")),
+        (found.cuts, _many(found.cuts, "cut")),
+        (round(found.pipe_mm), f"{length_text(abs(round(found.pipe_mm)), unit, with_unit=True)} of pipe"),
+        (round(found.head_pa / 100), f"{abs(found.head_pa) / 1000:.1f} kPa of head"),
+        (round(found.minutes), f"about {_many(round(found.minutes), 'minute')} of work"),
+    ]
+    return {
+        "bent": found.bent, "bends": _many(found.bends, "bend"), "saves": _and([word for figure, word in said if figure > 0]),
+        "costs": _and([word for figure, word in said if figure < 0]),
+    }  # fmt: skip
+
+
+def _many(count: int, word: str) -> str:
+    return f"{abs(count)} {word}{'' if abs(count) == 1 else 's'}"
+
+
+def _and(words: list[str]) -> str:
+    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
 
 
 @bp.app_template_global()

@@ -4,8 +4,12 @@ import math
 import unittest
 
 from oikotherm.core.bench import TOOLS, find_tool
+from oikotherm.core.design import derive as design_of
 from oikotherm.core.errors import Refused
+from oikotherm.core.job.commands import apply
 from oikotherm.core.making import bends
+from oikotherm.core.work.corners import corners
+from tests.jobs import CATALOGUE, design, whole
 
 
 def calc(tool, **said):
@@ -126,3 +130,36 @@ class FixingTest(unittest.TestCase):
         with self.assertRaises(Refused) as caught:
             calc("pace", text="W1850 X33")
         self.assertEqual(caught.exception.where, (6, 9))
+
+
+class AgainstFittingsTest(unittest.TestCase):
+    """What pulled bends save, by hand: one elbow and two joints each, and the pipe by their gain against the elbow's take-off."""
+
+    def test_two_corners_by_hand(self):
+        found = corners(design("from A.out cu-m 15: U500 E700 N600 -> cap", turns="bends-22"))
+        self.assertEqual((found.bends, found.bent, found.fittings, found.joints, found.cuts), (2, True, 2, 4, 2))
+        gain, z = 2 * 60 - math.pi / 2 * 60, CATALOGUE.sockets["cu", "15", "capillary"].elbow_z_mm
+        self.assertAlmostEqual(found.pipe_mm, 2 * (gain - 2 * z), delta=2.0)  # whole millimetres at every cut
+        self.assertAlmostEqual(found.minutes, 4 * 6 - 2 * 3, places=6)
+        self.assertEqual(found.head_pa, 0)
+
+    def test_it_says_the_same_from_either_side(self):
+        job = whole()
+        bent = corners(design_of(job))
+        choice = {
+            "do": "choose",
+            "topic": "changes-of-direction",
+            "option": "fittings",
+            "origin": "job",
+            "reason": "trial",
+        }
+        fitted = corners(design_of(apply(job, choice, CATALOGUE)))
+        self.assertEqual((bent.bent, fitted.bent), (True, False))
+        self.assertGreater(bent.bends, 20)
+        for name in ("bends", "fittings", "joints", "cuts", "pipe_mm", "head_pa", "minutes"):
+            self.assertAlmostEqual(getattr(bent, name), getattr(fitted, name), places=6, msg=name)
+        self.assertEqual(bent.joints, 2 * bent.bends)
+
+    def test_nothing_is_said_where_no_bend_can_be_pulled(self):
+        self.assertIsNone(corners(design("from A.out cu-m 15: U500 -> cap", turns="bends-22")))
+        self.assertIsNone(corners(design_of(whole("fernhollow"))))  # hard copper in inches: no former for it

@@ -109,6 +109,7 @@ class PagesTest(WebCase):
         self.assertEqual(
             re.findall(r'data-cut-mm="([^"]+)" data-label="([^"]+)"', made), [(cut, label) for label, cut in rows]
         )
+        self.assertRegex(made, r"\d+ bends pulled\. Against fittings they save \d+ fittings, \d+ joints")
         sheet = self.client.get("/jobs/lockhouse/handover/sheet").text
         self.assertEqual(re.findall(r'data-label="([^"]+)" data-cut-mm="([^"]+)"', sheet), rows)
         table = list(csv.DictReader(io.StringIO(self.client.get("/jobs/lockhouse/cuts.csv").text)))

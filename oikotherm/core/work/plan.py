@@ -286,6 +286,7 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         for piece in pieces_of.get(run.id, []):
             kind = "open" if piece.place in OPEN_PLACES else "loft" if piece.place == "loft" else "floor"
             minutes += table[f"metre {kind}"] * piece.centre_mm / 1000
+            minutes += table["bend"] * sum(bend.radius_mm > 0 for bend in piece.bends)
         methods = sorted({joint.method for joint in joints if joint.method})
         flame = "capillary" in methods
         length = length_text(design.pipework.runs[run.id].length_mm, design.job.pace_unit, with_unit=True)

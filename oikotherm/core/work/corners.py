@@ -1,0 +1,60 @@
+"""What pulled bends cost or save against fittings at the same corners: the job worked out both ways."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..design import Design, derive
+from ..job.model import Choice
+from ..making.materials import parts
+from ..memo import Remembered
+from ..practice import TURNS, chosen
+from .plan import plan
+
+
+@dataclass(frozen=True, slots=True)
+class Corners:
+    """A job with pulled bends against the same with fittings only. bends: how many are pulled; bent: whether they are the present choice.
+
+    What is saved by bending, less than nothing where it costs: fittings, joints and cuts by number, pipe [mm], head of the pump [Pa],
+    minutes of pipework by the rates, the pulling counted in.
+    """
+
+    bends: int
+    bent: bool
+    fittings: int
+    joints: int
+    cuts: int
+    pipe_mm: float
+    head_pa: float
+    minutes: float
+
+
+def corners(design: Design) -> Corners | None:
+    """The comparison; None where no bend would be pulled."""
+    return _CORNERS((design.job, design.context.catalogue), design.context.mark, lambda: _corners(design))
+
+
+_CORNERS: Remembered[Corners | None] = Remembered(8)
+
+
+def _corners(design: Design) -> Corners | None:
+    bent = float(chosen(design.job, TURNS)[0].acts[0]) > 0
+    choice = Choice(option="fittings" if bent else "bends-22", origin="job")
+    other = derive(design.job.model_copy(update={"choices": {**design.job.choices, TURNS.id: choice}}), design.context)
+    with_bends, without = (design, other) if bent else (other, design)
+    pulled = sum(bend.radius_mm > 0 for cut in with_bends.cuts for bend in cut.piece.bends)
+    if not pulled:
+        return None
+    saved = [before - after for before, after in zip(_counts(without), _counts(with_bends), strict=True)]
+    fittings, joints, cuts = (round(one) for one in saved[:3])
+    return Corners(pulled, bent, fittings, joints, cuts, *saved[3:])
+
+
+def _counts(design: Design) -> tuple[float, ...]:
+    """Fittings, joints, cuts, pipe [mm], head [Pa], minutes of pipework."""
+    return (
+        sum(part.count for part in parts(design.fitted)), len(design.fitted.joints), len(design.cuts), sum(cut.cut_mm for cut in design.cuts),
+        sum(heating.pump_head_pa for heating in design.heating if heating.circuit.own),
+        sum(step.minutes for step in plan(design) if step.rule == "pipe"),
+    )  # fmt: skip

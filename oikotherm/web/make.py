@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, render_template
+from flask import Blueprint, get_template_attribute, jsonify, render_template
 from markupsafe import Markup
 
 from ..core.making.cut import Cut, flat_centre_line
@@ -17,6 +17,7 @@ from ..drawing.charts import bend
 from ..exchange.cutlist import cut_rows, totals
 from .frame import Frame
 
+MANY_CUTS = 300  # beyond it the workings are not sent with the list
 bp = Blueprint("make", __name__, url_prefix="/jobs/<uid>/make")
 
 
@@ -81,6 +82,23 @@ def holes_of(frame: Frame) -> list[list[Hole]]:
     for hole in holes(frame.job, frame.design.fitted, frame.design.context.catalogue):
         groups.setdefault((hole.run, hole.straight, hole.through, hole.ref or str(hole.at)), []).append(hole)
     return list(groups.values())
+
+
+@bp.app_context_processor
+def _limits() -> dict[str, int]:
+    return {"MANY_CUTS": MANY_CUTS}
+
+
+@bp.get("/working/<label>")
+def one_working(uid: str, label: str) -> Any:
+    """How one cut comes about. Not found: status 404."""
+    frame = Frame(uid, "make")
+    key = next((key for key, one in frame.design.piece_labels.items() if one == label), None)
+    cut = next((cut for cut in frame.design.cuts if cut.key == key), None)
+    if cut is None:
+        return jsonify(rev=frame.rev), 404
+    html = Markup('<div id="work-{}">{}</div>').format(label, get_template_attribute("_working.html", "working")(cut))
+    return jsonify(rev=frame.rev, fragments={f"work-{label}": html})
 
 
 @bp.get("")

@@ -383,6 +383,15 @@ class LargeJobTest(BrowserCase):
         run.locator(".chip", has_text="D1900").wait_for()
         self.assertLessEqual(page.locator(".finding").count(), 40)
         self.assertRegex(page.locator(".watch .more").inner_text(), r"and \d+ more: \d+ ")
+        page.goto(f"{self.server.url}/jobs/{large.uid}/make")
+        row = page.locator("#FB7-A")
+        self.assertEqual(row.locator(".steps").count(), 0)  # in a list this long, workings come when asked for
+        row.locator("summary").click()
+        row.locator(".steps li").first.wait_for()
+        self.assertEqual(
+            row.locator(".steps li b").last.inner_text(), f"{float(row.get_attribute('data-cut-mm')):g} mm"
+        )
+        page.goto(f"{self.server.url}/jobs/{large.uid}/pace")
         page.locator(".watch .more a").click()
         page.wait_for_url("**/watch")
         self.assertGreater(page.locator("#all-findings .finding").count(), 40)

@@ -63,7 +63,8 @@ def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:
     for one in work.passes:
         if one.item.through == "joists":
             continue
-        near = next((s for s in work.straights.values() if s.run == one.run and _on(fitted.spans[s.key], one.at)), None)
+        own = work.parts[one.run].straights.values() if one.run in work.parts else ()
+        near = next((straight for straight in own if _on(fitted.spans[straight.key], one.at)), None)
         if near is None:
             continue
         od = 2 * radius_mm(catalogue, near.pipe)

@@ -154,18 +154,24 @@ def sticks(cuts: Iterable[Cut], catalogue: Catalogue) -> tuple[Sticks, ...]:
             continue
         bars: list[list[str]] = []
         rest: list[float] = []
+        open_: list[int] = []  # bars that still take the shortest piece
+        least_mm = min(cut.cut_mm for cut in pieces) + KERF_MM
         too_long: list[str] = []
         for cut in sorted(pieces, key=lambda piece: (-piece.cut_mm, piece.key)):
             if cut.cut_mm > system.stick_mm:
                 too_long.append(cut.key)
                 continue
-            spot = next((n for n, left in enumerate(rest) if left >= cut.cut_mm + KERF_MM), None)
+            spot = next((n for n in open_ if rest[n] >= cut.cut_mm + KERF_MM), None)
             if spot is None:
+                spot = len(bars)
                 bars.append([cut.key])
                 rest.append(system.stick_mm - max(cut.cut_mm, 0.0))
+                open_.append(spot)
             else:
                 bars[spot].append(cut.key)
                 rest[spot] -= cut.cut_mm + KERF_MM
+            if rest[spot] < least_mm:
+                open_.remove(spot)
         total = sum(max(cut.cut_mm, 0.0) for cut in pieces)
         found.append(
             Sticks(

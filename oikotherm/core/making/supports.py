@@ -119,12 +119,12 @@ def schedule(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[RunClips]:
     found: list[RunClips] = []
     for run in job.runs:
         rows: list[StraightClips] = []
-        if run.state != "new" or run.id not in work.runs:
+        if run.state != "new" or run.id not in work.parts:
             continue
         said = {item.id: item.clip_mm for item in work.runs[run.id].items if item.kind == "lie" and item.clip_mm}
         spacing = next(iter(said.values()), None)
-        for straight in work.straights.values():
-            if straight.run != run.id or straight.place == "ground":
+        for straight in work.parts[run.id].straights.values():
+            if straight.place == "ground":
                 continue
             a, b = fitted.spans[straight.key]
             length = b.minus(a).length

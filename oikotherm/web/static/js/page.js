@@ -134,6 +134,11 @@ export function startPage() {
     if (event.target.closest("[data-act=print]")) window.print();
   });
   if (!page.isJob) return page;
+  const fetchLater = (event) => {
+    const later = event.target.open && event.target.querySelector("[data-later]");
+    if (later) page.fetchPart(later.dataset.later);
+  };
+  document.addEventListener("toggle", fetchLater, true);
   document.addEventListener("submit", (event) => {
     const step = event.submitter?.dataset.step;
     if (!step) return;

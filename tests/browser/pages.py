@@ -11,6 +11,18 @@ from tests.serving import Server
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-quic", "--no-first-run",
 ]  # fmt: skip
+# counts what the scripts of a page have asked for and not yet got
+COUNT = """
+  window.awaited = 0;
+  const send = window.fetch;
+  window.fetch = (...said) => {
+    window.awaited += 1;
+    return send(...said).finally(() => { window.awaited -= 1; window.settledAt = performance.now(); });
+  };
+"""
+SETTLED = (
+    "() => document.readyState === 'complete' && !window.awaited && performance.now() - (window.settledAt ?? 0) > 60"
+)
 
 
 class BrowserCase(unittest.TestCase):
@@ -34,6 +46,7 @@ class BrowserCase(unittest.TestCase):
     def open(self, width=1280, height=800, **more):
         context = self.browser.new_context(viewport={"width": width, "height": height}, **more)
         self.addCleanup(context.close)
+        context.add_init_script(COUNT)
         page = context.new_page()
         page.set_default_timeout(10_000)
         page.on("console", lambda message: self.said.append(message.text) if message.type == "error" else None)
@@ -48,7 +61,7 @@ class BrowserCase(unittest.TestCase):
     def go(self, path, page=None):
         page = page or self.page
         page.goto(self.server.url + path)
-        page.wait_for_load_state("networkidle")
+        page.wait_for_function(SETTLED, polling=20)
 
     def as_new(self):
         """The demo job back at its first revision and the van empty, past the interface."""

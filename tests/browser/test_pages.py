@@ -104,17 +104,21 @@ class CrawlTest(BrowserCase):
         for patience in range(5):
             try:
                 page.goto(self.server.url + path, wait_until="domcontentloaded")
+                control = page.evaluate_handle(
+                    "([all, n]) => document.querySelectorAll(all)[n]", [CONTROLS, number]
+                ).as_element()
+                if not control or not control.is_visible() or control.is_disabled():
+                    return None
+                name, tag, before = control.evaluate(
+                    "e => { window.marked = 'pressed'; return [e.outerHTML.slice(0, 160), e.tagName, ("
+                    + self.STATE
+                    + ")()]; }"
+                )
                 break
             except PlaywrightError:  # the control pressed before is still on its way somewhere
+                if patience == 4:
+                    raise
                 page.wait_for_timeout(100 * (patience + 1))
-        control = page.evaluate_handle(
-            "([all, n]) => document.querySelectorAll(all)[n]", [CONTROLS, number]
-        ).as_element()
-        if not control or not control.is_visible() or control.is_disabled():
-            return None
-        name, tag, before = control.evaluate(
-            "e => { window.marked = 'pressed'; return [e.outerHTML.slice(0, 160), e.tagName, (" + self.STATE + ")()]; }"
-        )
         given = []
         page.once("download", lambda file: given.append(file))
         page.once("filechooser", lambda chooser: given.append(chooser))

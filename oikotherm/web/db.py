@@ -20,7 +20,7 @@ from ..store import jobs as jobs_store
 from ..store import van as van_store
 from ..store.database import connect
 
-_KEPT = 6
+_KEPT = 4
 _cache: OrderedDict[tuple[str, str, int, str], Design] = OrderedDict()
 _heads: OrderedDict[tuple[str, str, int, str], jobs_store.Revision] = OrderedDict()
 _lock = threading.Lock()

@@ -25,7 +25,7 @@ def _pa(value: Quantity, field: str, bare: str = "kPa") -> float:
 
 
 class BalanceEmitter(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", allow_inf_nan=False)
     id: str = Field(description="name")
     flow_l_h: float = Field(gt=0, le=20000, description="wanted flow; L/h")
     path: Quantity = Field(description="pressure lost there and back with its valve open; kPa, or text with a unit")
@@ -183,7 +183,7 @@ def heat_loss_pipe(said: LossInput) -> dict[str, Any]:
 
 
 class StoreyInput(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", allow_inf_nan=False)
     name: str
     height_m: float = Field(ge=-50, le=300)
     litres: float = Field(ge=0, le=100000)
@@ -249,7 +249,7 @@ def dose(said: DoseInput) -> dict[str, Any]:
 
 
 class GaugeReading(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", allow_inf_nan=False)
     at: datetime
     pressure: Quantity
     temp_c: float = Field(ge=-10, le=130)

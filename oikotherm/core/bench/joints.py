@@ -68,7 +68,7 @@ def mate(said: MateInput) -> dict[str, Any]:
 
 
 class TransitionInput(Input):
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", populate_by_name=True)
 
     start: str = Field(alias="from", description=f"the end to start from, {END_WORDS}")
     to: str = Field(description="the end to reach")

@@ -40,7 +40,7 @@ def deg(value: Quantity, field: str = "angle_deg") -> float:
 class Input(BaseModel):
     """Base of the inputs: closed; every field's description says its unit and range."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,7 @@ from .model import (
 class Command(BaseModel):
     """Base of all commands: frozen, closed."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class SetJob(Command):
@@ -273,4 +273,4 @@ AnyCommand = Annotated[
 ]
 
 
-ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand)
+ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyCommand, config=ConfigDict(defer_build=True))

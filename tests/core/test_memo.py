@@ -10,7 +10,8 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply
 from oikotherm.core.job.model import Leg, Tee
 from oikotherm.core.memo import Remembered
-from tests.jobs import CATALOGUE, whole
+from oikotherm.core.pipework.water import traps
+from tests.jobs import CATALOGUE, edit, paced, port, station, whole
 
 
 def forget():
@@ -78,6 +79,7 @@ def seen(job):
         "cuts": design.cuts,
         "findings": [(one.rule, one.where, one.says) for one in design.findings],
         "flow": design.flow,
+        "traps": traps(design.pipework, frozenset(design.pipework.nodes), fitted.spans, CATALOGUE),
         "heating": [
             (one.sections, one.loads, one.treads, one.volume, one.vessel, one.pump_head_pa) for one in design.heating
         ],
@@ -133,6 +135,21 @@ class MemoTest(unittest.TestCase):
                     job = apply(job, command, CATALOGUE)
                     found.append((command["do"], job, seen(job)))
             self.check(uid, found)
+
+    def test_so_it_is_after_a_run_is_renamed_or_an_arrow_turned(self):
+        line = "from A.out cu-m 15: U300 E300 [drain] E200 [check >] E500 U400 -> B.in"
+        other = station("B", [port("in", "comp-cu 15 socket", (1000, 0, 700), way="in")], kind="emitter")
+        before = edit(paced(), other, {"do": "put_run", "text": f"F1 {line}"})
+        check = next(item for item in before.runs[0].items if item.kind == "device" and item.part == "check")
+        for command in (
+            {"do": "put_run", "run": "F1", "text": f"F7 {line}"},
+            {"do": "retype_item", "run": "F1", "item": check.id, "text": "[check <]"},
+        ):
+            forget()
+            seen(before)
+            after = edit(before, command)
+            self.assertEqual([item.id for item in after.runs[0].items], [item.id for item in before.runs[0].items])
+            self.check("renamed", [(command["do"], after, seen(after))])
 
     def test_so_it_is_after_runs_are_cut_joined_and_taken_out(self):
         done = set()

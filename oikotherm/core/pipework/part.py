@@ -99,7 +99,7 @@ def _whole(
             else:
                 outer.append((node, arm, straight.key))
     return Part(
-        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes), _form(straights, nodes)
+        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes), _form(run, straights, nodes)
     )  # fmt: skip
 
 
@@ -225,19 +225,19 @@ def held_part(part: Part, kept: tuple[str, ...]) -> Part:
     """What is left of a run that goes: the nodes that runs hang on which stay."""
     nodes = {key: part.nodes[key] for key in kept}
     run = nodes[kept[0]].run
-    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links(run, (), nodes), _form((), nodes))
+    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links(run, (), nodes), _form(run, (), nodes))
 
 
 def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
     ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
-    kinds = tuple((key, node.kind, node.part) for key, node in nodes.items())
+    kinds = tuple((key, node.kind, node.part, node.arrow) for key, node in nodes.items())
     return _LINKS((), (run, ends, kinds), lambda: Links(ends))
 
 
-def _form(straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
+def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
     pipes = tuple(
         (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
         for one in straights
     )  # fmt: skip
     stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
-    return _FORMS((), (pipes, stand), Form)
+    return _FORMS((), (run, pipes, stand), Form)

@@ -9,6 +9,7 @@ from oikotherm.core.job.document import blank, read_as
 from oikotherm.core.job.house_acts import station_ports
 from oikotherm.core.job.model import Job
 from oikotherm.core.job.notation import Style, parse_run
+from oikotherm.core.services import spec
 
 ROW = 15
 
@@ -29,8 +30,8 @@ def building(emitters: int = 300) -> Job:
     ]
 
     def station(id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str) -> None:
-        row = standard().stations[kind]
-        ports = station_ports(standard(), kind, "british", row.width_mm, row.height_mm)
+        row = spec.kind(kind).variants[0]
+        ports = station_ports(kind, "", "british", row.width_mm, row.height_mm)
         data = {"output_w": 1000.0} if kind == "emitter" else {}
         stations.append(
             {"data": data, "id": id_, "kind": kind, "level": level, "at": at, "faces": faces, "ports": ports}

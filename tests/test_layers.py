@@ -13,7 +13,7 @@ MAY = {
 }  # fmt: skip
 # within core, from the ground up: a room may use those before it, and itself
 ROOMS = (
-    "errors", "memo", "quantity", "working", "matter", "catalogue", "job", "practice", "context", "pipework", "joints", "making", "heating", "labels", "rules", "design", "work", "bench",
+    "errors", "memo", "quantity", "working", "matter", "catalogue", "fields", "services", "job", "practice", "context", "pipework", "joints", "making", "heating", "labels", "rules", "design", "work", "bench",
 )  # fmt: skip
 UPWARD = {("job", "practice"), ("job", "pipework")}  # job.commands sits on top of trace and the topics it may choose
 

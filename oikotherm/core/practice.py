@@ -66,8 +66,8 @@ MULTILAYER = Topic(
     "multilayer-to-metal",
     "multilayer to metal",
     (
-        Option("compression-in-reach", "compression in reach, press concealed", "what is in reach can be altered later", ("compression", "press-mlc")),
-        Option("press", "press", "permanent, concealable, one tool", ("press-mlc", "compression")),
+        Option("compression-in-reach", "compression in reach, press concealed", "what is in reach can be altered later", ("compression-mlc", "press-mlc")),
+        Option("press", "press", "permanent, concealable, one tool", ("press-mlc", "compression-mlc")),
     ),
     _all("compression-in-reach"),
     "pipe",

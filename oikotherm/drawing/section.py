@@ -12,7 +12,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from ..core.catalogue import Catalogue, End
 from ..core.catalogue.parts import end_bore_mm, end_od_mm, thread_row
-from ..core.joints.recipe import end_for
+from ..core.joints.law import mouth as end_for
 from .svg import number
 
 XR = tuple[float, float]
@@ -225,7 +225,57 @@ def _compression_plastic(s: Section, m: _Measures) -> None:
     _comp(s, m, "copper", insert=True)
 
 
+def _compression_mlc(s: Section, m: _Measures) -> None:
+    """A clamped multilayer joint: the insert with its O-rings in the pipe, the split ring on it, the nut that draws both into the cone."""
+    size = 2 * m.ro
+    _pipe(s, m)
+    barb = (m.fitting_bore or m.r * 1.5) / 2
+    cone, end, wall = m.d + 0.25 * size, m.d + 1.0 * size, max(2.2, 0.13 * size)
+    s.poly(
+        "insert",
+        (-0.02, barb),
+        (cone, barb),
+        (cone, m.ro * 0.9),
+        (m.d + 1.4, m.ro + 0.3),
+        (m.d + 1.4, m.r - 0.1),
+        (-0.02, m.r - 0.1),
+    )
+    for share in (0.35, 0.68):
+        s.round("seal", share * m.d, m.r - 0.25, max(0.8, 0.05 * size))
+    s.poly(
+        "olive",
+        (0.15 * m.d, m.ro + 0.05),
+        (0.8 * m.d, m.ro + 0.05),
+        (0.72 * m.d, m.ro + 0.22 * size),
+        (0.25 * m.d, m.ro + 0.22 * size),
+    )
+    s.poly(
+        "body",
+        (0.86 * m.d, m.ro + 0.1),
+        (m.d + 1.4, m.ro + 0.4),
+        (cone, m.ro * 0.92),
+        (cone, barb),
+        (end, barb),
+        (end, m.ro + wall),
+        (0.86 * m.d, m.ro + wall),
+    )
+    _nut(s, -0.35 * size, 1.15 * m.d, m.ro + 0.24 * size, m.ro + wall + 0.1, m.ro + wall * 2.1, m.ro + 0.15)
+    s.label("split ring", 0.4 * m.d, m.ro + 0.1 * size)
+    s.label("O-rings on the insert", 0.35 * m.d, m.r - 0.3)
+    s.label("cone seat, metal", cone, m.ro * 0.92)
+    s.label("nut", -0.2 * size, m.ro + wall * 1.8)
+    s.label("body", end - 2, m.ro + wall * 0.6)
+    _depth(s, m)
+
+
+def _solvent(s: Section, m: _Measures) -> None:
+    _capillary(s, m, 0.6, "cement")
+
+
 def _push(s: Section, m: _Measures, *, metal: bool) -> None:
+    if m.pipe.family == "waste":
+        _push_ring(s, m)
+        return
     size = 2 * m.ro
     wall = max(2.0, 0.13 * size)
     seal = max(1.1, 0.075 * size)
@@ -269,6 +319,23 @@ def _push(s: Section, m: _Measures, *, metal: bool) -> None:
     s.label("grab ring", 0.2 * m.d, m.ro + room * 0.6)
     s.label("O-ring", 0.55 * m.d, m.ro + seal)
     s.label("stop", m.d, m.ro * 0.97)
+    _depth(s, m)
+
+
+def _push_ring(s: Section, m: _Measures) -> None:
+    """An overflow pipe in its push socket: a lip ring near the mouth, and room left at the stop for it to grow."""
+    wall, seal, room = 1.6, 1.3, 2.0
+    gap = 0.85 * m.d
+    _pipe(s, m, to=gap)
+    s.poly(
+        "body plastic", (0, m.ro + room), (0.12 * m.d, m.ro + room), (0.12 * m.d, m.ro + 2 * room), (0.34 * m.d, m.ro + 2 * room), (0.34 * m.d, m.ro + 0.3),
+        (m.d, m.ro + 0.3), (m.d, m.r), (m.d + m.ro * 1.6, m.r), (m.d + m.ro * 1.6, m.r + wall), (m.d, m.ro + wall + 0.3), (0.36 * m.d, m.ro + wall + 0.3),
+        (0.36 * m.d, m.ro + 2 * room + wall), (0, m.ro + 2 * room + wall),
+    )  # fmt: skip
+    s.round("seal", 0.23 * m.d, m.ro + seal, seal)
+    s.label("lip ring", 0.23 * m.d, m.ro + seal)
+    s.label("chamfer", gap, m.ro - 0.2)
+    s.label("room to grow", (gap + m.d) / 2, m.ro * 0.97)
     _depth(s, m)
 
 
@@ -724,7 +791,7 @@ def _slip(s: Section, m: _Measures) -> None:
 
 
 _DRAWERS = {
-    "capillary": _capillary, "braze": _braze, "compression": _compression, "compression-plastic": _compression_plastic, "push-fit": _push_fit,
+    "capillary": _capillary, "braze": _braze, "compression": _compression, "compression-plastic": _compression_plastic, "compression-mlc": _compression_mlc, "solvent": _solvent, "push-fit": _push_fit,
     "push-fit-metal": _push_fit_metal, "press": _press, "press-mlc": _press_mlc, "expansion": _expansion, "flare": _flare, "thread": _thread, "union": _union,
     "washer": _washer, "tail": _tail, "csst": _csst, "connector": _connector, "dielectric": _dielectric, "slip": _slip,
 }  # fmt: skip

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from ..core.catalogue import Catalogue, End
 from ..core.catalogue.parts import end_od_mm, insertion_mm
 from ..core.errors import Refused
-from ..core.joints.recipe import end_for
+from ..core.joints.law import mouth as end_for
 from ..core.quantity import trim
 
 POINT = 72 / 25.4

@@ -22,11 +22,11 @@ EVERY_S, READINGS = 30.0, 30
 
 @bp.app_template_global()
 def two_pipes(station: Station) -> tuple[str, str] | None:
-    """The two heating ports of a station, left first; None for one that has not just two."""
-    names = [
-        port.name for port in sorted(station.ports, key=lambda port: port.offset[0]) if port.role in ("flow", "return")
-    ]
-    return (names[0], names[1]) if len(names) == 2 else None
+    """The flow and the return port of a station, left first; None for one that has not just one of each."""
+    ports = [port for port in sorted(station.ports, key=lambda port: port.offset[0]) if port.role in ("flow", "return")]
+    if sorted(port.role for port in ports) != ["flow", "return"]:
+        return None
+    return ports[0].name, ports[1].name
 
 
 @bp.app_template_global()

@@ -53,7 +53,7 @@ def create() -> Any:
             standard(),
         )
         if form.get("template"):
-            job = apply_all(job, commands_of(form["template"], practice, standard()), standard())
+            job = apply_all(job, commands_of(form["template"], practice), standard())
     except Refused as error:
         return _page(typed=form, error=error), 422
     conn = db.get()

@@ -13,9 +13,11 @@ from ..core.catalogue import End
 from ..core.errors import Refused
 from ..core.job.document import read_as
 from ..core.joints.finder import Chain, find
+from ..core.joints.law import mouth
 from ..core.joints.mate import fit
-from ..core.joints.recipe import METHODS, end_for, method_id, recipe
+from ..core.joints.recipe import method_id, recipe
 from ..core.practice import TOPICS
+from ..core.services import spec
 from ..drawing.section import section, section_svg
 from ..drawing.strip import end_icon, strip, strip_length_mm
 from . import db
@@ -95,7 +97,7 @@ def finder_page() -> Any:
     count = len(answer.chains) if answer else 0
     html = render_template(
         "finder.html", tools=TOOLS.values(), tool=TOOLS["transition"], typed=typed, ticks=ticks, error=error, text=answer_text(answer) if answer else "", answer=answer, strips=strips[:count], refused_strips=strips[count:],
-        picks=picks(), compare=compare(answer.chains) if answer else [], prices=PRICES,
+        picks=picks(), compare=compare(answer.chains) if answer else [], prices=PRICES, services=spec.services(),
     )  # fmt: skip
     return html, 422 if error else 200
 
@@ -131,10 +133,10 @@ def compare(chains: tuple[Chain, ...]) -> list[tuple[str, list[tuple[str, bool]]
     return made
 
 
-def card(method: str, end: End, service: str, practice: str, choices: dict[str, str]) -> dict[str, Any]:
+def card(method: str, end: End, service: str, practice: str, choices: dict[str, str], role: str = "") -> dict[str, Any]:
     """What a joint card shows: the recipe and the section drawing. Raises Refused."""
-    found = recipe(db.catalogue(), method, end, service, practice, choices)
-    drawing = Markup(section_svg(section(db.catalogue(), method_id(method), end)))  # noqa: S704 - our own drawing
+    found = recipe(db.catalogue(), method, end, service, practice, choices, role)
+    drawing = Markup(section_svg(section(db.catalogue(), method_id(db.catalogue(), method), end)))  # noqa: S704 - our own drawing
     return {"recipe": found, "drawing": drawing}
 
 
@@ -162,8 +164,9 @@ def recipe_page() -> Any:
         error=error,
         text=recipe_text(shown["recipe"]) if shown else "",
         shown=shown,
-        methods=METHODS,
-        titles={m: db.catalogue().methods[m].title for m in METHODS},
+        methods=tuple(db.catalogue().methods),
+        services=spec.services(),
+        titles={m: row.title for m, row in db.catalogue().methods.items()},
     )
     return html, 422 if error else 200
 
@@ -177,8 +180,8 @@ def gauge_page() -> Any:
         catalogue = db.catalogue()
         methods = [
             method
-            for method in METHODS
-            if (mouth := end_for(catalogue, method, end)) and fit(catalogue, end, mouth).verdict != "refused"
+            for method in catalogue.methods
+            if (taken := mouth(catalogue, method, end)) and fit(catalogue, end, taken).verdict != "refused"
         ]
         data = gauge_pdf(catalogue, end, methods, request.args.get("paper", "a4"))
     except Refused as refused:

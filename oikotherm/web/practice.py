@@ -65,12 +65,8 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
         return sum(a != b for a, b in zip(order, new, strict=True))
     if topic.group == "hand":
         runs = {run.id: run.service for run in job.runs}
-        kinds = Counter(
-            (joint.method, joint.pipe, runs.get(joint.run, "heating")) for joint in before.fitted.joints.values()
-        )
-        sample = {
-            (joint.method, joint.pipe, runs.get(joint.run, "heating")): joint for joint in before.fitted.joints.values()
-        }
+        kinds = Counter((joint.method, joint.pipe, runs[joint.run]) for joint in before.fitted.joints.values())
+        sample = {(joint.method, joint.pipe, runs[joint.run]): joint for joint in before.fitted.joints.values()}
         catalogue = before.context.catalogue
         return sum(
             count for kind, count in kinds.items()

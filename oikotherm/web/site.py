@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, jsonify, redirect, render_template, request, url_for
 
+from ..core.catalogue import Catalogue
 from ..core.errors import Refused
 from ..core.job.model import Choice
 from ..core.joints.fitted import Joint
@@ -91,7 +92,7 @@ def joint_groups(frame: Frame) -> list[dict[str, Any]]:
         changed = bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe)
         groups.setdefault(joint.method, []).append({
             "key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "pipe": joint.pipe, "method": joint.method,
-            "checks": checks_of(joint.method, joint.pipe), "fitting": joint.fitting_key, "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
+            "checks": checks_of(frame.design.context.catalogue, joint.method, joint.pipe), "fitting": joint.fitting_key, "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
         })  # fmt: skip
     rows = [{"method": method, "joints": found} for method, found in groups.items()]
     gone = [state for key, state in states.items() if key not in frame.design.fitted.joints]
@@ -129,14 +130,14 @@ def joint_card(uid: str) -> Any:
             words="It may have gone with the last edit. The list of joints has those that are.",
         ), 404
     run = frame.job.run(joint.run)
-    service = run.service if run and run.service in ("heating", "water", "gas") else "heating"
+    service, role = (run.service, run.role) if run else ("", "")
     end = joint_end(frame.design.context.catalogue, joint)
-    shown = None
-    if end is not None:
+    shown, refused = None, None
+    if end is not None and service:
         try:
-            shown = card(joint.method, end, service, frame.job.practice, options_of(frame.job))
-        except Refused:
-            shown = None
+            shown = card(joint.method, end, service, frame.job.practice, options_of(frame.job), role)
+        except Refused as why:
+            refused = why
     ways = ways_to_join(frame.job, frame.design.fitted, frame.design.context, joint.fitting_key)
     own = next((row for row in frame.job.overrides if row.target == joint.fitting_key and row.field == "method"), None)
     return render_template(
@@ -145,6 +146,7 @@ def joint_card(uid: str) -> Any:
         joint=joint,
         label=frame.design.joint_labels[joint.key],
         shown=shown,
+        refused=refused,
         service=service,
         ways=ways,
         own=own,
@@ -175,7 +177,7 @@ def plan_of(frame: Frame) -> dict[str, Any]:
 def materials_of(frame: Frame) -> dict[str, Any]:
     """What to order."""
     stock = van_store.stock(db.get())
-    rows = parts(frame.design.fitted)
+    rows = parts(frame.design.fitted, frame.design.context.catalogue)
     money = [row.count * price for row in rows if (price := stock.get(row.part_id, (0, None))[1]) is not None]
     return {
         "stock": stock,
@@ -221,11 +223,13 @@ def proved(frame: Frame) -> bool:
     return bool(rows) and rows[0][1].outcome == "pass" and rows[0][2]
 
 
-def missing_checks(joint: Joint, state: JointState | None) -> list[str]:
+def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None) -> list[str]:
     """What is still blank of a joint before it may be put under pressure, in words."""
     words = [] if state and state.yes("made") else ["made"]
     return words + [
-        CHECK_WORDS[name].lower() for name in checks_of(joint.method, joint.pipe) if not (state and state.yes(name))
+        CHECK_WORDS[name].lower()
+        for name in checks_of(catalogue, joint.method, joint.pipe)
+        if not (state and state.yes(name))
     ]
 
 
@@ -245,7 +249,7 @@ def proof_of(frame: Frame) -> dict[str, Any]:
     blank = [
         {"label": frame.design.joint_labels[joint.key], "missing": missing}
         for joint in frame.design.fitted.joints.values()
-        if (missing := missing_checks(joint, states.get(joint.key)))
+        if (missing := missing_checks(frame.design.context.catalogue, joint, states.get(joint.key)))
     ]
     return {
         "tests": rows, "waiting": waiting, "blank": blank, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
-from typing import Any
+from typing import Any, get_args
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
@@ -13,8 +13,9 @@ from ..core.errors import Refused
 from ..core.heating.series import PANEL, emitter_of
 from ..core.heating.valves import curve_of_points
 from ..core.job.houseline import EXAMPLES, part_text
-from ..core.job.model import DATA_OF_KIND, Job, Port, Station, StationData
+from ..core.job.model import Job, Metal, Port, Station
 from ..core.quantity import length_text, parse, parse_length_mm
+from ..core.services import spec
 from ..core.work.templates import Check, checks
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
@@ -37,7 +38,10 @@ def _page(uid: str, **more: Any) -> str:
     return render_template(
         "survey.html",
         frame=frame,
-        kinds=standard().stations.values(),
+        kinds=spec.kinds().values(),
+        role_ids=[role.id for role in spec.roles()],
+        metals=list(get_args(Metal)),
+        used_ports={anchor for run in frame.job.runs for anchor in (run.start, run.finish)},
         kit_parts=standard().kits,
         facings=FACINGS,
         house_example=EXAMPLES["room"],
@@ -114,8 +118,12 @@ def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, An
         return [{"do": "remove_house", "id": name.removeprefix("house-remove-")}]
     if name.startswith("known-"):
         return [_known_of(job, _known(job, name.removeprefix("known-")), form, comma)]
-    if name.startswith("port-"):
-        return [_port(job, name, form, length)]
+    for start in ("port-", "portadd-"):
+        if name.startswith(start):
+            return [_port(job, name.removeprefix(start), form, length)]
+    if name.startswith("portremove-"):
+        ident, _, port = name.removeprefix("portremove-").partition("-")
+        return [{"do": "remove_port", "station": ident, "port": port}]
     if name == "job":
         return [
             {
@@ -145,20 +153,23 @@ def _output(said: str, kind: str, comma: bool) -> dict[str, float]:
 
 
 def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str, Any]:
-    kind = standard().stations.get(form.get("kind", ""))
+    """A station as picked: "boiler", or with its variant "boiler/combi"."""
+    ident, _, variant = form.get("kind", "").partition("/")
+    kind = spec.kind(ident)
+    one_port = all(len(rows) <= 1 for rows in kind.ports.values())
     command: dict[str, Any] = {
-        "do": "add_station", "kind": form.get("kind", ""), "level": form.get("level", ""), "name": form.get("name", "").strip(),
-        "at": (length("east"), length("north"), length("height", kind.floor_mm if kind else 0)), "faces": form.get("faces", "S"), "data": {},
+        "do": "add_station", "kind": ident, "variant": variant, "level": form.get("level", ""), "name": form.get("name", "").strip(),
+        "at": (length("east"), length("north"), length("height", kind.variant(variant).floor_mm)), "faces": form.get("faces", "S"), "data": {},
     }  # fmt: skip
     if form.get("id", "").strip():
         command["id"] = form["id"].strip().upper()
-    if form.get("output", "").strip() and kind and "output_w" in DATA_OF_KIND[kind.kind]:
-        command["data"] |= _output(form["output"], kind.kind, comma)
-    if kind and kind.kind in ("stub", "supply", "outlet", "vessel"):
+    if form.get("output", "").strip() and "output_w" in kind.model.model_fields:
+        command["data"] |= _output(form["output"], kind.id, comma)
+    if one_port:
         command.update(
             {field: form[field].strip() for field in ("end", "role", "facing") if form.get(field, "").strip()}
         )
-    if not kind or kind.kind != "stub":
+    if kind.variant(variant).width_mm:
         for field in ("width", "tall"):
             if form.get(field, "").strip():
                 command["data"][{"width": "width_mm", "tall": "height_mm"}[field]] = length(field)
@@ -175,8 +186,7 @@ WORDS = ("room", "gas", "series", "material")
 
 def data_fields(station: Station) -> list[str]:
     """The facts that can be typed for a station, in the order of the model."""
-    allowed = DATA_OF_KIND[station.kind]
-    return [name for name in StationData.model_fields if name in allowed]
+    return list(spec.kind(station.kind).model.model_fields)
 
 
 def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
@@ -235,8 +245,8 @@ def _number(text: str, name: str, comma: bool) -> float:
 
 
 def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str, Any]:
-    """port-R1-left: the port as typed, its kit as words such as "tail-g12 trv-angle-15:down"."""
-    _, ident, port_name = name.split("-", 2)
+    """R1-left: the port as typed, its kit as words such as "tail-g12 trv-angle-15:down"; R1 alone: a new one."""
+    ident, _, port_name = name.partition("-")
     station = _known(job, ident)
     kit = [
         {"part": part, "turn": turn or None}
@@ -247,16 +257,23 @@ def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str
         raise Refused(
             "kit", unknown[0], f"parts such as {', '.join(list(standard().kits)[:3])}", "tail-g12 trv-angle-15:down"
         )
-    ports: list[Any] = []
-    for port in station.ports:
-        kept: dict[str, Any] = port.model_dump()
-        if port.name == port_name:
-            kept.update(
-                role=form.get("role", port.role), way=form.get("way", port.way), facing=form.get("facing", port.facing),
-                offset=(length("right"), length("out"), length("up")), end=form.get("end", port.end), kit=kit,
-            )  # fmt: skip
-        ports.append(kept)
-    return {"do": "put_station", "station": {**station.model_dump(exclude_none=True), "ports": ports}}
+    old = next((port for port in station.ports if port.name == port_name), None)
+    kept: dict[str, Any] = old.model_dump() if old else {}
+    kept.update(
+        {
+            field: form[field].strip()
+            for field in ("name", "role", "way", "facing", "end")
+            if form.get(field, "").strip()
+        }
+    )
+    kept.update(offset=(length("right"), length("out"), length("up")), kit=kit)
+    if "metal" in form:
+        kept["metal"] = form["metal"] or None
+    if old is None and any(port.name == kept.get("name") for port in station.ports):
+        raise Refused(
+            "name", kept.get("name", ""), f"a name no port of {ident} has yet", f"{kept.get('name', 'port')}-2"
+        )
+    return {"do": "put_port", "station": ident, "port": kept, **({"was": port_name} if old else {})}
 
 
 @bp.app_template_global()

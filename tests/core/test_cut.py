@@ -8,6 +8,7 @@ from oikotherm.core.catalogue import standard
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.making.cut import round_to_mark
+from oikotherm.core.services import spec
 from tests.jobs import demo, design, edit, job, paced, port, station
 
 
@@ -172,11 +173,14 @@ class TableTest(unittest.TestCase):
             *catalogue.pipes.values(),
             *catalogue.devices.values(),
             *catalogue.kits.values(),
-            *catalogue.stations.values(),
+            *spec.kinds().values(),
+            *catalogue.heat.values(),
             *catalogue.systems.values(),
         ]
-        rows += [port for ports in catalogue.ports.values() for port in ports]
+        rows += [port for kind in spec.kinds().values() for ports in kind.ports.values() for port in ports]
         self.assertTrue(all(row.source.split()[0] in ("std", "typ", "measured") for row in rows))
+        self.assertTrue(all(row.source and (row.text or row.verdict != "refused") for row in catalogue.law.rows))
+        self.assertTrue(all(row.source for row in catalogue.methods.values()))
         self.assertTrue(all(row.insertion_source and row.z_source for row in catalogue.sockets.values()))
 
 

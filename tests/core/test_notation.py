@@ -7,9 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oikotherm.core.errors import Refused
+from oikotherm.core.fields import DIRS
 from oikotherm.core.job.identity import align
 from oikotherm.core.job.model import (
-    DIRS,
     Crossover,
     DeviceItem,
     Leg,

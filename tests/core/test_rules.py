@@ -182,7 +182,7 @@ FAILING |= {
     "plastic-heat": [edit(job(), HEATER, {"do": "put_run", "text": "F1 from BLR.flow mlc 20: D600 -> cap"})],
     "concealed-joint": [
         house(run="F1 from B.out cu-m 15: {wall} E900 [iso] E900 -> cap"),
-        by_compression(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap")),
+        edit(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap"), {"do": "choose", "topic": "metal-joining", "option": "push-fit"}),
         house(role="gas", run="G1 from B.out cu-m 15: {wall} E900 [iso] E900 -> cap"),
     ],
     "neck": [circuit(FLOW.replace("cu-m 22: U300", "cu-m 15: U150 =cu-m 22 U150"), RETURN), edit(FED, {"do": "put_run", "run": "C1", "text": "C1 from B.out cu-m 15: E1000 =cu-m 22 E500 =cu-m 15 E500 U500 -> K.in"})],
@@ -216,7 +216,7 @@ def chosen(made, topic, option):
     return edit(made, {"do": "choose", "topic": topic, "option": option})
 
 
-CHANGE = apply_all(job(), commands_of("combi", "british", CATALOGUE), CATALOGUE)
+CHANGE = apply_all(job(), commands_of("combi", "british"), CATALOGUE)
 FAILING |= {
     "residual-head": [circuits.built(circuits.boiler(pump_curve=((0.0, 900.0), (0.2, 0.0))), *circuits.RING[1:])],
     "single-pipe": [circuits.built(*circuits.SINGLE)],
@@ -239,6 +239,32 @@ def derived(rule, made):
     return derive(made, RECORDED if rule == "record-changed" else None)
 
 
+FAILING["copper-upstream"] = [
+    edit(job(), WATER, TAP, {"do": "put_run", "text": "C1 from B.out cu-m 22: E1000 =galv 3/4 E1000 U500 -> K.in"})
+]
+GAS = {"role": "gas", "run": "G1 from B.out cu-m 15: E900 N900 -> cap"}
+FAILING["joint-unlawful"] = [
+    house(role="gas", run="G1 from B.out pb-m 22: E900 N900 -> cap", end="pb-m 22 pipe"), house(role="cold", run="C1 from B.out fe-press 22: E900 N900 -> cap", end="fe-press 22 pipe"),
+    house(role="condensate", run="CD1 from B.out cu-m 22: {fall 1:20} E900 N900 D200 -> stub", end="comp-cu 22 socket"),
+    edit(job("north-american"), station("B", [port("out", "NPT 3/4 female", (0, 0, 0), role="gas")]), {"do": "put_run", "text": "G1 from B.out cu-l 3/4: N900 [iso] N900 -> stub"}),
+]  # fmt: skip
+FAILING["override"] = [
+    by_compression(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap")),
+    edit(
+        house(**GAS), {"do": "put_override", "override": {"target": "i1/turn", "field": "method", "value": "push-fit"}}
+    ),
+    edit(house(), {"do": "put_override", "override": {"target": "B.out", "field": "method", "value": "press"}}),
+    edit(house(), {"do": "put_override", "override": {"target": "i99/turn", "field": "method", "value": "press"}}),
+]
+FAILING["kit-end"] = [
+    edit(job(), {"do": "put_station", "station": {"id": "B", "kind": "stub", "level": "L0", "at": (0, 0, 0), "ports": [
+        {**port("out", end, (0, 0, 0), role=role), "kit": [{"part": kit}], "metal": metal}]}}, {"do": "put_run", "text": text})
+    for end, kit, role, metal, text in (
+        ("Rp 3/4 female", "sweat-adaptor-3/4", "cold", None, "C1 from B.out cu-l 3/4: U20mm U900mm -> stub"),
+        ("G 1/2 female", "adaptor-15x1/2", "flow", None, "F1 from B.out cu-m 15: U900 -> stub"),
+        ("NPT 3/4 female", "sweat-adaptor-3/4", "cold", "steel", "C1 from B.out cu-l 3/4: U900 -> stub"),
+    )
+]  # fmt: skip
 PASSING = [
     circuit(DRAINED.replace("D500", "D200 [check >] D300"), HOME.replace("S1790", "S895 [filter <] S895")),
     circuit(DRAINED.replace("D500", "D200 [check] D300"), HOME),
@@ -295,8 +321,8 @@ PASSING = [
     edit(job(), SAFETY, {"do": "put_run", "text": "D1 from SV1.out cu-m 15: {fall 1:100} E900 D900 -> stub"}),
     house(
         role="condensate",
-        run="D1 from B.out cu-m 22: {outside lag 25 fall 1:20} E900 D200 -> stub",
-        end="comp-cu 22 socket",
+        run="CD1 from B.out waste 32: {outside lag 25 fall 1:20} E900 D200 -> stub",
+        end="waste 32 pipe",
     ),
     meets(GOOD),
     edit(

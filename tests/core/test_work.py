@@ -239,7 +239,7 @@ class RecordsTest(unittest.TestCase):
 
 class MaterialsTest(unittest.TestCase):
     def test_parts_are_counted_spared_and_packed(self):
-        found = {part.title: part for part in parts(derive(circuit()).fitted)}
+        found = {part.title: part for part in parts(derive(circuit()).fitted, CATALOGUE)}
         elbows = found["22 elbow capillary"]
         # flow: up-west, west-down, down-south; return: up-east, east-down, down-west, west-south
         self.assertEqual((elbows.count, elbows.spare, elbows.packs), (7, 1, 1))

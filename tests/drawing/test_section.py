@@ -76,7 +76,7 @@ class SectionTest(unittest.TestCase):
 
 class StripTest(unittest.TestCase):
     def test_a_chain_is_drawn_part_by_part_to_scale(self):
-        ask = Ask(parse_end("mlc 26 pipe"), parse_end("fe-press 22 pipe"), undo=True, practice="continental")
+        ask = Ask(parse_end("mlc 26 pipe"), parse_end("fe-press 22 pipe"), "heating", undo=True, practice="continental")
         for chain in find(ask).chains:
             root = ElementTree.fromstring(strip(CATALOGUE, ask.start, ask.goal, chain, 1.5))
             texts = ["".join(one.itertext()) for one in root.iter("{http://www.w3.org/2000/svg}text")]

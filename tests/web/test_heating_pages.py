@@ -152,7 +152,8 @@ class TemplateTest(HeatingCase):
         job = self.job(uid)
         self.assertEqual([one.id for one in job.stations], ["OLD", "BLR", "OF", "ORT", "OG", "OH", "OC"])
         self.assertEqual(
-            {port.role for port in job.station("BLR").ports}, {"flow", "return", "gas", "hot", "cold", "condensate"}
+            {port.role for port in job.station("BLR").ports},
+            {"flow", "return", "gas", "hot", "cold", "condensate", "discharge"},
         )
         self.assertEqual(job.choices["boiler-pipes"].option, "gas-first")
         page = self.client.get(f"/jobs/{uid}/survey").text

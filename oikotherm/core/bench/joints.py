@@ -9,17 +9,22 @@ from pydantic import ConfigDict, Field
 
 from ..catalogue import End, ends, parse_end
 from ..errors import Refused
+from ..job.model import ServiceId
 from ..joints import finder
 from ..joints.finder import Answer, Ask, Chain, find
 from ..joints.identify import Candidate, identify_pipe, identify_thread
-from ..joints.mate import mate as judge
+from ..joints.law import HIDDEN, Question, law
 from ..joints.recipe import Recipe
 from ..joints.recipe import recipe as write_recipe
 from ..practice import METAL_JOINING
 from ..quantity import Practice, parse
+from ..services import spec
 from .registry import Input, Quantity, in_force, mm, tool
 
-Service = Literal["heating", "water", "gas"]
+SERVICE_WORDS = "heating, water, gas, discharge or flue (heating)"
+ROLE_WORDS = (
+    "what runs through it, where the service has several that differ: hot, cold, discharge, condensate, overflow (any)"
+)
 END_WORDS = (
     "as family, size, form and marks, such as cu-m 22 pipe, G 3/4 male flat, comp-cu 15 socket, flare-45 1/2 male"
 )
@@ -40,11 +45,20 @@ def read_end(text: str, field: str) -> End:
     return end
 
 
+Place = Literal["", "view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside"]
+
+
 class MateInput(Input):
     a: str = Field(description=f"one end, {END_WORDS}")
     b: str = Field(description="the other end")
-    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
+    role: str = Field(default="", description=ROLE_WORDS)
     concealed: bool = Field(default=False, description="behind a finish, where nobody can reach it (false)")
+    place: Place = Field(
+        default="", description="where it lies: view, boxed, wall, floor, ceiling, loft, ground or outside (view)"
+    )
+    flame: bool = Field(default=True, description="whether a flame is allowed (true)")
+    near_heat: bool = Field(default=False, description="within half a metre of a boiler, heater outlet or flue (false)")
     practice: Practice = Field(default="british", description="british, continental or north-american (british)")
 
 
@@ -55,16 +69,30 @@ class MateInput(Input):
     ENDS,
 )
 def mate(said: MateInput) -> dict[str, Any]:
-    """{verdict: fits|with|refused, method, needs, why, text}. The order of the ends does not matter. Raises Refused."""
-    found = judge(read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.concealed, said.practice)
-    words = {"fits": "fits", "with": f"with {', '.join(found.needs)}", "refused": "refused"}[found.verdict]
+    """{verdict: fits|with|refused, method, needs, why, reasons: [{code, text, source}], instead, text}. The order of the ends does not matter. Raises Refused."""
+    question = Question(
+        read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.practice, role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
+        flame=said.flame, near_heat=said.near_heat,
+    )  # fmt: skip
+    _of_service(said.role, said.service)
+    found = law(in_force(), question)
+    words = {"allowed": "fits", "with": f"with {', '.join(found.needs)}", "refused": "refused"}[found.verdict]
     return {
-        "verdict": found.verdict,
+        "verdict": "fits" if found.verdict == "allowed" else found.verdict,
         "method": found.method,
         "needs": list(found.needs),
-        "why": found.why,
-        "text": f"{words}. {found.why}",
+        "why": found.text,
+        "reasons": [asdict(reason) for reason in found.reasons],
+        "instead": list(found.instead),
+        "text": f"{words}. {found.text}",
     }
+
+
+def _of_service(role: str, service: str) -> None:
+    """Raises Refused for a role that is none, or of another service."""
+    if role and spec.service_of(role) != service:
+        own = ", ".join(one.id for one in spec.service(service).roles)
+        raise Refused("role", role, f"a role of {service}: {own}", own.partition(",")[0])
 
 
 class TransitionInput(Input):
@@ -72,7 +100,8 @@ class TransitionInput(Input):
 
     start: str = Field(alias="from", description=f"the end to start from, {END_WORDS}")
     to: str = Field(description="the end to reach")
-    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
+    role: str = Field(default="", description=ROLE_WORDS)
     temp_c: Quantity | None = Field(
         default=None, description="the hottest it becomes; C (heating 80, water 60, gas 20)"
     )
@@ -97,13 +126,14 @@ class TransitionInput(Input):
 
 def ask_of(said: TransitionInput, stock: dict[str, int] | None = None) -> Ask:
     """The question as the finder takes it. Raises Refused."""
+    _of_service(said.role, said.service)
     school = METAL_JOINING.option(said.prefer or METAL_JOINING.default[said.practice])
     assert school is not None
     order = (*school.acts, *(method for method in finder.SCHOOL if method not in school.acts))
     return Ask(
         read_end(said.start, "from"), read_end(said.to, "to"), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
         None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5, said.concealed, said.flame, said.undo, said.near_heat,
-        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, tuple(sorted((stock or {}).items())),
+        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, tuple(sorted((stock or {}).items())), said.role,
     )  # fmt: skip
 
 
@@ -158,10 +188,11 @@ def recipe_text(found: Recipe) -> str:
 
 class RecipeInput(Input):
     method: str = Field(
-        description="capillary, braze, compression, compression-plastic, push-fit, push-fit-metal, press, press-mlc, expansion, flare, thread, union, washer, tail, csst, connector, dielectric or slip"
+        description="capillary, braze, compression, compression-plastic, compression-mlc, push-fit, push-fit-metal, press, press-mlc, expansion, flare, thread, union, washer, tail, csst, connector, dielectric, slip or solvent"
     )
     pipe: str = Field(description="the pipe, such as cu-m 15, or for a threaded part its end, such as R 3/4 male")
-    service: Service = Field(default="heating", description="heating, water or gas (heating)")
+    service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
+    role: str = Field(default="", description=ROLE_WORDS)
     practice: Practice = Field(default="british", description="british, continental or north-american (british)")
     choices: dict[str, str] = Field(default={}, description='House practice by topic, such as {"flux": "both"}')
 
@@ -173,8 +204,9 @@ class RecipeInput(Input):
 )
 def recipe(said: RecipeInput) -> dict[str, Any]:
     """{title, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}. Raises Refused."""
+    _of_service(said.role, said.service)
     found = write_recipe(
-        in_force(), said.method, read_end(said.pipe, "pipe"), said.service, said.practice, said.choices
+        in_force(), said.method, read_end(said.pipe, "pipe"), said.service, said.practice, said.choices, said.role
     )
     lines = {
         name: [line.text for line in getattr(found, name)]

@@ -11,7 +11,7 @@ from ..work.tasks import Task
 from .lengths import read_pipe
 from .registry import Input, Quantity, in_force, mm, tool
 
-Socketed = Literal["compression", "capillary", "press", "push-fit", "press-mlc"]
+Socketed = Literal["compression", "compression-mlc", "capillary", "press", "push-fit", "press-mlc"]
 
 
 def _row(found: Task, text: str) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Pipe systems, ends, threads, fittings, devices and stations: data with a source word, and its loader."""
+"""Pipe systems, ends, threads, fittings, and devices: data with a source word, and its loader."""
 
 from .ends import End, canonical_end, parse_end
 from .loader import (
@@ -8,9 +8,7 @@ from .loader import (
     Limit,
     Loss,
     PipeSize,
-    PortRow,
     Socket,
-    StationKind,
     System,
     Thread,
     standard,
@@ -24,9 +22,7 @@ __all__ = [
     "Limit",
     "Loss",
     "PipeSize",
-    "PortRow",
     "Socket",
-    "StationKind",
     "System",
     "Thread",
     "canonical_end",

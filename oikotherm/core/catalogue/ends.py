@@ -1,8 +1,8 @@
 """Ends: what one side of a joint offers, written as family, size, form and marks.
 
 pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe
-thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | galv | steel ]    also  G 1/2 tail
-socket  ( cap | press | comp | push | exp ) "-" ( cu | fe | mlc | pb | pexa ) size "socket" { contour | gas | old | slip }
+thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ]    also  G 1/2 tail
+socket  ( cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour | gas | old | slip }
 other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size (crimp|plain)
 """
 
@@ -32,8 +32,8 @@ PIPE_CODES = (
     "waste",
 )
 THREADS = ("R", "Rp", "Rc", "G", "NPT")
-SOCKET_METHODS = ("cap", "press", "comp", "push", "exp")
-SOCKET_METALS = ("cu", "fe", "mlc", "pb", "pexa")
+SOCKET_METHODS = ("cap", "press", "comp", "push", "exp", "solv")
+SOCKET_METALS = ("cu", "fe", "mlc", "pb", "pexa", "waste")
 PIPE_MARKS = ("barrier", "lined", "old", "soft")
 SOCKET_MARKS = (
     "gas",
@@ -47,7 +47,7 @@ SOCKET_MARKS = (
     "contour-B",
     "contour-F",
 )
-THREAD_MARKS = ("flat", "cone", "washer", "brass", "galv", "steel")
+THREAD_MARKS = ("flat", "cone", "washer", "brass", "copper", "galv", "steel")
 _SIZE = re.compile(r"\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,2}|EHD\d{2}")
 
 

@@ -6,22 +6,21 @@ import csv
 import functools
 from dataclasses import dataclass, field
 from importlib import resources
-from typing import Literal, cast
 
 from ..errors import Refused, nearest
 from ..memo import Remembered
 from ..quantity import INCH_MM, Practice, amount
 
-Facing = Literal["left", "right", "out", "back", "up", "down"]
-Way = Literal["out", "in", "either"]
-
 
 @dataclass(frozen=True, slots=True)
 class System:
-    """A pipe system. methods: joint methods with figures in the catalogue, preferred first; stick_mm: stock length or None."""
+    """A pipe system. said: in a sentence; joined: how it is joined, as a clause; methods: joint methods with figures in the catalogue,
+    preferred first; stick_mm: stock length or None."""
 
     code: str
     title: str
+    said: str
+    joined: str
     material: str
     family: str
     methods: tuple[str, ...]
@@ -113,40 +112,7 @@ class KitRow:
     turns: bool
     method: str
     kv: float | None
-    source: str
-
-
-@dataclass(frozen=True, slots=True)
-class StationKind:
-    """A kind of station with typical body measures [mm]; floor_mm is the usual height of its underside above the floor."""
-
-    kind: str
-    title: str
-    letters: str
-    width_mm: float
-    height_mm: float
-    depth_mm: float
-    floor_mm: float
-    source: str
-
-
-@dataclass(frozen=True, slots=True)
-class PortRow:
-    """A port a kind of station comes with in one practice; offsets as shares of the body plus millimetres."""
-
-    kind: str
-    practice: str
-    name: str
-    role: str
-    way: Way
-    right_of_width: float
-    right_mm: float
-    out_mm: float
-    up_of_height: float
-    up_mm: float
-    facing: Facing
-    end: str
-    kit: str
+    metal: str
     source: str
 
 
@@ -184,12 +150,67 @@ class BendRow:
 
 @dataclass(frozen=True, slots=True)
 class MethodRow:
-    """A joint method. concealed: by service, whether it may lie behind a finish: yes, no, or access (behind a hatch)."""
+    """A joint method. undone: yes, no, by heat, forwards only; socket: the kind of socket it is made in, "" none; parts: what the families of
+    its parts begin with; tool: what has to be owned for it; kit: tools to bring; checks: what is looked at before pressure; words: other names."""
 
     method: str
     title: str
-    concealed: dict[str, str]
     undone: str
+    flame: bool
+    socket: str
+    parts: str
+    tool: str
+    kit: tuple[str, ...]
+    checks: tuple[str, ...]
+    words: tuple[str, ...]
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class LawRow:
+    """A line of what is lawful: where service (or service.role), practice, method, pipe and place are these ("*" any, several by blanks),
+    the verdict is refused, with (what it needs) or allowed (over a wider refusal of the same code)."""
+
+    services: tuple[str, ...]
+    practices: tuple[str, ...]
+    methods: tuple[str, ...]
+    pipes: tuple[str, ...]
+    places: tuple[str, ...]
+    verdict: str
+    code: str
+    text: str
+    needs: tuple[str, ...]
+    instead: tuple[str, ...]
+    source: str
+    rank: int
+    """How much it says: the more, the more specific."""
+
+
+class LawBook:
+    """All lines of the law, by service."""
+
+    __slots__ = ("by_service", "rows")
+
+    def __init__(self, rows: tuple[LawRow, ...]) -> None:
+        self.rows = rows
+        named = {word.partition(".")[0] for row in rows for word in row.services if word != "*"}
+        self.by_service: dict[str, tuple[LawRow, ...]] = {
+            service: tuple(row for row in rows if any(word == "*" or word.partition(".")[0] == service for word in row.services))
+            for service in ("*", *sorted(named))
+        }  # fmt: skip
+
+    def of(self, service: str) -> tuple[LawRow, ...]:
+        """The lines that may speak of a service, those of some of its roles among them."""
+        return self.by_service.get(service, self.by_service["*"])
+
+
+@dataclass(frozen=True, slots=True)
+class HeatRow:
+    """How far plastic stays from a boiler, heater outlet or flue in a practice [mm], and how it is said."""
+
+    practice: str
+    away_mm: float
+    said: str
     source: str
 
 
@@ -206,13 +227,13 @@ class Catalogue:
     threads: dict[tuple[str, str], Thread]
     devices: dict[tuple[str, str, str], Device]
     kits: dict[str, KitRow]
-    stations: dict[str, StationKind]
-    ports: dict[tuple[str, str], tuple[PortRow, ...]]
     aliases: dict[tuple[str, str], str]
     limits: tuple[Limit, ...]
     losses: tuple[Loss, ...]
     bends: dict[tuple[str, str], BendRow]
     methods: dict[str, MethodRow]
+    law: LawBook
+    heat: dict[str, HeatRow]
     gaps: dict[str, float] = field(default_factory=dict)
     """Measured lengths of in-line parts by id [mm], over those of their families."""
 
@@ -232,6 +253,11 @@ class Catalogue:
 
     def pipe(self, code: str, size: str) -> PipeSize | None:
         return self.pipes.get((code, size))
+
+    def material(self, code: str) -> str:
+        """What a pipe system is made of; "" for what is none."""
+        system = self.systems.get(code)
+        return system.material if system else ""
 
     def sizes(self, code: str) -> tuple[str, ...]:
         """The sizes of a system, smallest first."""
@@ -282,6 +308,15 @@ def size_order(size: str) -> float:
     return amount(size.removeprefix("EHD"))
 
 
+def _law_row(r: dict[str, str]) -> LawRow:
+    scopes = [tuple(r[name].split()) for name in ("service", "practice", "method", "pipe", "place")]
+    rank = sum(scope != ("*",) for scope in scopes) + any("." in word for word in scopes[0])
+    services, practices, methods, pipes, places = scopes
+    return LawRow(
+        services, practices, methods, pipes, places, r["verdict"], r["code"], r["text"], tuple(filter(None, r["needs"].split(";"))), tuple(r["instead"].split()), r["source"], rank
+    )  # fmt: skip
+
+
 @functools.cache
 def standard() -> Catalogue:
     """The catalogue that ships with the program."""
@@ -289,6 +324,8 @@ def standard() -> Catalogue:
         r["code"]: System(
             r["code"],
             r["title"],
+            r["said"],
+            r["joined"],
             r["material"],
             r["family"],
             tuple(r["methods"].split()),
@@ -361,42 +398,11 @@ def standard() -> Catalogue:
             r["turns"] == "yes",
             r["method"],
             _maybe_mm(r["kv"]),
+            r["metal"],
             r["source"],
         )
         for r in _rows("kit_parts.csv")
     }
-    stations = {
-        r["kind"]: StationKind(
-            r["kind"],
-            r["title"],
-            r["letters"],
-            float(r["width_mm"]),
-            float(r["height_mm"]),
-            float(r["depth_mm"]),
-            float(r["floor_mm"]),
-            r["source"],
-        )
-        for r in _rows("stations.csv")
-    }
-    ports: dict[tuple[str, str], tuple[PortRow, ...]] = {}
-    for r in _rows("ports.csv"):
-        row = PortRow(
-            kind=r["kind"],
-            practice=r["practice"],
-            name=r["name"],
-            role=r["role"],
-            way=cast(Way, r["way"]),
-            right_of_width=float(r["right_of_width"]),
-            right_mm=float(r["right_mm"]),
-            out_mm=float(r["out_mm"]),
-            up_of_height=float(r["up_of_height"]),
-            up_mm=float(r["up_mm"]),
-            facing=cast(Facing, r["facing"]),
-            end=r["end"],
-            kit=r["kit"],
-            source=r["source"],
-        )
-        ports[row.kind, row.practice] = (*ports.get((row.kind, row.practice), ()), row)
     aliases = {(r["alias"], r["practice"]): r["code"] for r in _rows("aliases.csv")}
     limits = tuple(
         Limit(r["practice"], float(r["od_up_to_mm"]), float(r["velocity_m_s"]), float(r["gradient_pa_m"]), r["source"])
@@ -409,14 +415,15 @@ def standard() -> Catalogue:
     }
     methods = {
         r["method"]: MethodRow(
-            r["method"],
-            r["title"],
-            {service: r[f"concealed_{service}"] for service in ("heating", "water", "gas")},
-            r["undone"],
-            r["source"],
+            r["method"], r["title"], r["undone"], r["flame"] == "yes", r["socket"], r["parts"], r["tool"], tuple(filter(None, r["kit"].split(";"))),
+            tuple(r["checks"].split()), tuple(r["words"].split()), r["source"],
         )
         for r in _rows("methods.csv")
+    }  # fmt: skip
+    heat = {
+        r["practice"]: HeatRow(r["practice"], float(r["away_mm"]), r["said"], r["source"]) for r in _rows("heat.csv")
     }
     return Catalogue(
-        systems, pipes, sockets, threads, devices, kits, stations, ports, aliases, limits, losses, bends, methods
-    )
+        systems, pipes, sockets, threads, devices, kits, aliases, limits, losses, bends, methods,
+        LawBook(tuple(_law_row(r) for r in _rows("law.csv"))), heat,
+    )  # fmt: skip

@@ -15,8 +15,23 @@ from ..quantity import INCH_MM, amount
 from .ends import End, parse_end
 from .loader import Catalogue, Socket, Thread
 
-SOCKET_METHODS = {"cap": "capillary", "press": "press", "comp": "compression", "push": "push-fit", "exp": "expansion"}
-SOCKET_SYSTEMS = {"cu": "cu", "fe": "fe-press", "mlc": "mlc", "pb": "pb", "pexa": "pexa"}
+SOCKET_METHODS = {
+    "cap": "capillary",
+    "press": "press",
+    "comp": "compression",
+    "push": "push-fit",
+    "exp": "expansion",
+    "solv": "solvent",
+}
+SOCKET_SYSTEMS = {"cu": "cu", "fe": "fe-press", "mlc": "mlc", "pb": "pb", "pexa": "pexa", "waste": "waste"}
+_PIPES = {
+    "cu": "cu-m",
+    "fe": "fe-press",
+    "mlc": "mlc",
+    "pb": "pb-m",
+    "pexa": "pexa",
+    "waste": "waste",
+}  # the pipe a socket is made for
 PRICE_WORDS = ("", "cheap", "low", "middling", "dear", "very dear")
 
 
@@ -67,7 +82,7 @@ def end_od_mm(catalogue: Catalogue, end: End) -> float | None:
         row = catalogue.pipe("fe-40", end.size)
         return row.od_mm if row else None
     if kind in SOCKET_METHODS:
-        code = {"cu": "cu-m", "fe": "fe-press", "mlc": "mlc", "pb": "pb-m", "pexa": "pexa"}[metal]
+        code = _PIPES[metal]
         if "old" in end.marks:
             code = "cu-old"
         row = catalogue.pipe(code, end.size) or (catalogue.pipe("cu-l", end.size) if metal in ("cu", "pb") else None)
@@ -82,7 +97,7 @@ def socket_row(catalogue: Catalogue, end: End) -> Socket | None:
     kind, _, metal = end.family.partition("-")
     if end.form != "socket":
         return None
-    method = "press-mlc" if (kind, metal) == ("press", "mlc") else SOCKET_METHODS[kind]
+    method = _OF_MLC.get(kind, "") if metal == "mlc" else SOCKET_METHODS[kind]
     inch = "/" in end.size or end.size in ("1", "2")
     family = "cu-inch" if metal == "cu" and inch else SOCKET_SYSTEMS[metal]
     for key in ((family, end.size, method), *_KIN.get((kind, metal), ())):
@@ -92,8 +107,9 @@ def socket_row(catalogue: Catalogue, end: End) -> Socket | None:
     return None
 
 
+_OF_MLC = {"press": "press-mlc", "comp": "compression-mlc"}
 _KIN: dict[tuple[str, str], tuple[tuple[str, str, str], ...]] = {
-    ("comp", "mlc"): (("cu", "", "compression"), ("mlc", "", "press-mlc")),
+    ("comp", "mlc"): (("mlc", "", "press-mlc"),),
     ("push", "cu"): (("pb", "", "push-fit"), ("cu-inch", "", "push-fit"), ("cu-inch", "", "press")),
     ("push", "pb"): (("cu", "", "push-fit"),),
     ("comp", "pb"): (("cu", "", "compression"),),
@@ -123,12 +139,12 @@ def method_of(end: End, other: End | None = None) -> str:
         return method_of(other)
     kind, _, metal = end.family.partition("-")
     if end.form == "socket":
-        if (kind, metal) == ("press", "mlc"):
-            return "press-mlc"
+        if metal == "mlc" and kind in _OF_MLC:
+            return _OF_MLC[kind]
         if (kind, metal) == ("push", "cu"):
             return "push-fit-metal"
-        if kind == "comp" and (metal in ("pb", "mlc") or (other and other.family in ("pb-m", "pexa"))):
-            return "compression-plastic" if metal != "mlc" else "compression"
+        if kind == "comp" and (metal == "pb" or (other and other.family in ("pb-m", "pexa"))):
+            return "compression-plastic"
         return SOCKET_METHODS[kind]
     if end.form == "tail":
         return "tail"
@@ -169,7 +185,7 @@ def end_bore_mm(catalogue: Catalogue, end: End) -> float | None:
     code = end.family
     if code not in catalogue.systems:
         kind, _, metal = end.family.partition("-")
-        code = {"cu": "cu-m", "fe": "fe-press", "mlc": "mlc", "pb": "pb-m", "pexa": "pexa"}.get(metal, "fe-40")
+        code = _PIPES.get(metal, "fe-40")
         if code == "cu-m" and catalogue.pipe(code, end.size) is None:
             code = "cu-l"
     row = catalogue.pipe(code, end.size)

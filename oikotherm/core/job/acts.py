@@ -10,6 +10,7 @@ from ..pipework.trace import trace
 from ..pipework.walk import Move
 from ..practice import TOPICS
 from ..quantity import length_text, parse_length_mm
+from ..services import spec
 from .document import read_as
 from .edit import Edit, anchors, checked, with_run
 from .house_acts import HOUSE_ACTS
@@ -19,6 +20,7 @@ from .kinds import (
     CloseTee,
     CutRun,
     InsertItem,
+    MoveItem,
     PutCircuit,
     PutFact,
     PutOverride,
@@ -37,8 +39,6 @@ from .kinds import (
     WriteOut,
 )
 from .model import (
-    ROLE_LETTERS,
-    ROLE_SERVICE,
     Choice,
     DeviceItem,
     Item,
@@ -71,9 +71,9 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     job = edit.job
     start, role = _resolve_start(edit, parsed.start, old)
     finish = "none" if parsed.finish is None else _resolve_finish(edit, parsed, old, start)
-    run_id = parsed.id or (old.id if old else job.free_id(ROLE_LETTERS[role]))
+    run_id = parsed.id or (old.id if old else job.free_id(spec.role(role).run_letters))
     if old and run_id != old.id and any(thing.id == run_id for group in job.named() for thing in group):
-        raise Refused("id", run_id, "an id nobody has yet", job.free_id(ROLE_LETTERS[role]), (0, len(run_id)))
+        raise Refused("id", run_id, "an id nobody has yet", job.free_id(spec.role(role).run_letters), (0, len(run_id)))
     known_parts = edit.catalogue.device_titles()
     old_parts = {item.part for item in old.items if isinstance(item, DeviceItem)} if old else set()
     for item, span in zip(parsed.items, parsed.spans, strict=True):
@@ -85,7 +85,7 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     fields.update(
         id=run_id,
         role=role,
-        service=ROLE_SERVICE[role],
+        service=spec.service_of(role),
         start=start,
         pipe=parsed.pipe,
         items=items,
@@ -181,16 +181,21 @@ def _resolve(edit: Edit, token: Token, allowed: str | None) -> str:
     )
 
 
-def _resolve_start(edit: Edit, token: Token, old: Run | None) -> tuple[str, Any]:
+def _resolve_start(edit: Edit, token: Token, old: Run | None) -> tuple[str, str]:
+    """Where a run starts, and the role of what it carries: that of the port or of the run it starts on."""
     start = _resolve(edit, token, old.start if old else None)
     owner, name = split_anchor(start)
     station, parent = edit.job.station(owner), edit.job.run(owner)
     if old and owner == old.id:
         raise Refused("start", start, "a port, or a point of another run", "BLR.flow", token.where)
+    role: str | None = parent.role if parent else None
     if station is not None:
         role = next((port.role for port in station.ports if port.name == name), None)
-        return start, role or (old.role if old else "flow")
-    return start, parent.role if parent else old.role if old else "flow"
+    if role is None and old is not None:
+        role = old.role  # its start is gone, what runs through it is known
+    if role is None:
+        raise Refused("start", start, "a port or point that says what runs through it", "BLR.flow", token.where)
+    return start, role
 
 
 def _resolve_finish(edit: Edit, parsed: ParsedRun, old: Run | None, start: str) -> str:
@@ -248,6 +253,47 @@ def _insert_item(edit: Edit, c: InsertItem) -> Job:
     return _retext(edit, run, parts, at, c.text)
 
 
+def _move_item(edit: Edit, c: MoveItem) -> Job:
+    """The item keeps its identity; runs on a tee or point that moves to another run follow it."""
+    run = edit.run(c.run)
+    item = edit.item(run, c.item)
+    target = edit.run(c.to_run or c.run)
+    if run.twin_of or target.twin_of:
+        raise Refused(
+            "run",
+            run.id if run.twin_of else target.id,
+            "a run with items of its own; a twin is written out first",
+            "write_out",
+        )
+    if c.after == c.item:
+        raise Refused("after", c.item, "another item than itself", run.items[0].id)
+    rest = tuple(one for one in run.items if one.id != item.id)
+    into = rest if target.id == run.id else target.items
+    at = 0
+    if c.after is not None:
+        at = next((n + 1 for n, one in enumerate(into) if one.id == c.after), -1)
+        if at < 0:
+            raise Refused("after", c.after, f"an item of {target.id}", into[0].id if into else "")
+    named = isinstance(item, Tee | Point) and target.id != run.id
+    if named and any(isinstance(one, Tee | Point) and one.name == getattr(item, "name", "") for one in into):
+        raise Refused("item", item_text(item, edit.style), f"a name that {target.id} does not have yet", "*T9")
+    new = (*into[:at], item, *into[at:])
+    old_anchor, new_anchor = f"{run.id}.{getattr(item, 'name', '')}", f"{target.id}.{getattr(item, 'name', '')}"
+    if named and old_anchor in (target.start, target.finish):
+        raise Refused("item", item_text(item, edit.style), f"a tee that {target.id} itself does not hang on", "")
+    runs = []
+    for one in edit.job.runs:
+        changes: dict[str, Any] = {}
+        if one.id == target.id:
+            changes["items"] = new
+        elif one.id == run.id:
+            changes["items"] = rest
+        if named:
+            changes |= {side: new_anchor for side in ("start", "finish") if getattr(one, side) == old_anchor}
+        runs.append(one.model_copy(update=changes) if changes else one)
+    return checked(edit.job, runs=tuple(runs))
+
+
 def _set_leg(edit: Edit, c: SetLeg) -> Job:
     run = edit.run(c.run)
     leg = edit.item(run, c.item)
@@ -284,7 +330,9 @@ def _set_pipe(edit: Edit, c: SetPipe) -> Job:
 def _set_start(edit: Edit, c: SetStart) -> Job:
     run = edit.run(c.run)
     start, role = _resolve_start(edit, Token(c.start, 0, len(c.start)), run)
-    return with_run(edit.job, read_as(Run, {**dict(run), "start": start, "role": role, "service": ROLE_SERVICE[role]}))
+    return with_run(
+        edit.job, read_as(Run, {**dict(run), "start": start, "role": role, "service": spec.service_of(role)})
+    )
 
 
 def _set_finish(edit: Edit, c: SetFinish) -> Job:
@@ -369,7 +417,7 @@ def _cut_run(edit: Edit, c: CutRun) -> Job:
     if lie != Lie(id="i1"):
         rest = (lie.model_copy(update={"id": f"i{next_item}"}), *rest)
         next_item += 1
-    new_id = job.free_id(ROLE_LETTERS[run.role])
+    new_id = job.free_id(spec.role(run.role).run_letters)
     moved = {item.name for item in rest if isinstance(item, Tee | Point)}
     first = cut.model_copy(update={"items": (*cut.items[:at], Point(id=cut.items[at].id, name=name)), "finish": "none"})
     second = cut.model_copy(
@@ -486,6 +534,7 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "remove_run": _remove_run,
     "retype_item": _retype_item,
     "insert_item": _insert_item,
+    "move_item": _move_item,
     "set_leg": _set_leg,
     "set_pipe": _set_pipe,
     "set_start": _set_start,

@@ -9,15 +9,13 @@ from pydantic import ValidationError
 
 from ..catalogue import Catalogue
 from ..errors import Refused
+from ..fields import XYZ
 from ..pipework.trace import trace
 from .acts import ACTS
 from .document import refusal
 from .edit import Edit, anchors
-from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutRun, PutStation
-from .model import (
-    XYZ,
-    Job,
-)
+from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutPort, PutRun, PutStation, RemovePort
+from .model import Job
 
 
 def read_command(said: Any) -> Any:
@@ -80,6 +78,10 @@ def summary(commands: Iterable[Any]) -> str:
             what = read.text.split(":")[0][:40]
         if isinstance(read, PutStation):
             what = read.station.id
+        if isinstance(read, PutPort):
+            what = f"{read.station}.{read.port.name}"
+        if isinstance(read, RemovePort):
+            what = f"{read.station}.{read.port}"
         if isinstance(read, PutLevel):
             what = read.level.id
         if isinstance(read, Choose):

@@ -9,7 +9,9 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..errors import Refused
+from ..services import spec
 from .model import FORMAT, VERSION, House, Job, Level
+from .upgrades import upgrade
 
 MOST_BYTES = 8_000_000
 Model = TypeVar("Model", bound=BaseModel)
@@ -45,7 +47,7 @@ def read(data: str | bytes) -> Job:
             f"a document of version {VERSION} or older; this program is too old for it",
             str(VERSION),
         )
-    return read_as(Job, found)
+    return read_as(Job, upgrade(found))
 
 
 def read_as(model: type[Model], found: Any) -> Model:
@@ -96,8 +98,25 @@ def write(job: Job) -> str:
 
 
 def json_schema() -> dict[str, Any]:
-    """The JSON Schema of the job document."""
+    """The JSON Schema of the job document: the models, with services, roles and kinds as they are registered."""
     schema = Job.model_json_schema()
+    defs = schema["$defs"]
+    for kind in spec.kinds().values():
+        data = kind.model.model_json_schema()
+        defs |= data.pop("$defs", {})
+        defs[kind.model.__name__] = data
+    station = defs["Station"]
+    station["properties"]["kind"]["enum"] = list(spec.kinds())
+    for name, known in (("service", list(spec.services())), ("role", [role.id for role in spec.roles()])):
+        for owner in ("Run", "Port"):
+            if name in defs[owner]["properties"]:
+                defs[owner]["properties"][name]["enum"] = known
+    station["allOf"] = [
+        {"if": {"properties": {"kind": {"const": ident}}}, "then": {"properties": {"data": {"$ref": f"#/$defs/{kind.model.__name__}"}}}}
+        for ident, kind in spec.kinds().items()
+    ]  # fmt: skip
+    station["properties"]["data"] = {"type": "object"}
+    defs.pop("StationData", None)
     return {**schema, "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Oikotherm job"}
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ..catalogue import Catalogue
 from ..errors import Refused, nearest
+from ..services import spec
 from .document import read_as
 from .edit import Edit, checked
 from .houseline import parse_part
@@ -15,9 +15,11 @@ from .kinds import (
     MoveStation,
     PutHouse,
     PutLevel,
+    PutPort,
     PutStation,
     RemoveHouse,
     RemoveLevel,
+    RemovePort,
     RemoveStation,
     SetJob,
 )
@@ -91,12 +93,10 @@ def _remove_house(edit: Edit, c: RemoveHouse) -> Job:
     )
 
 
-def station_ports(
-    catalogue: Catalogue, kind: str, practice: str, width_mm: float, height_mm: float
-) -> tuple[Port, ...]:
-    """The ports a kind of station usually has in a practice, on a body of this size."""
+def station_ports(kind: str, variant: str, practice: str, width_mm: float, height_mm: float) -> tuple[Port, ...]:
+    """The ports a variant of a kind ("" the usual one) has in a practice, on a body of this size. Raises Refused for one there is not."""
     ports = []
-    for row in catalogue.ports.get((kind, practice), ()):
+    for row in spec.kind(kind).ports_of(variant, practice):
         kit = tuple(
             KitPart.model_validate({"part": part, "turn": turn or None})
             for part, _, turn in (word.partition(":") for word in row.kit.split())
@@ -111,6 +111,7 @@ def station_ports(
                     "offset": offset,
                     "facing": row.facing,
                     "end": row.end,
+                    "metal": row.metal or None,
                     "kit": kit,
                 }
             )
@@ -119,18 +120,15 @@ def station_ports(
 
 
 def _add_station(edit: Edit, c: AddStation) -> Job:
-    kind = edit.catalogue.stations.get(c.kind)
-    if kind is None:
-        near = ", ".join(edit.catalogue.stations)
-        raise Refused("kind", c.kind, f"a kind the catalogue has ports for: {near}", "boiler")
-    body = {"width_mm": kind.width_mm, "height_mm": kind.height_mm, "depth_mm": kind.depth_mm}
+    kind = spec.kind(c.kind)
+    built = c.variant
+    if not built and c.data.get("loop_m") and any(one.id == "floor-loop" for one in kind.variants):
+        built = "floor-loop"  # pipe laid in a floor says what it is
+    variant = kind.variant(built)
+    body = {"width_mm": variant.width_mm, "height_mm": variant.height_mm, "depth_mm": variant.depth_mm}
     data = {**{name: value for name, value in body.items() if value}, **c.data}
     ports = station_ports(
-        edit.catalogue,
-        "floor-loop" if data.get("loop_m") else c.kind,
-        edit.job.practice,
-        float(data.get("width_mm") or 0),
-        float(data.get("height_mm") or 0),
+        c.kind, built, edit.job.practice, float(data.get("width_mm") or 0), float(data.get("height_mm") or 0)
     )
     change: dict[str, Any] = {"end": c.end, "role": c.role, "facing": c.facing}
     if any(change.values()) and len(ports) > 1:
@@ -142,14 +140,14 @@ def _add_station(edit: Edit, c: AddStation) -> Job:
         )
     if any(change.values()):
         change["kit"] = () if c.end else None
-        ports = tuple(
-            read_as(Port, {**dict(port), **{k: v for k, v in change.items() if v is not None}}) for port in ports
-        )
+        fields = {name: value for name, value in change.items() if value is not None}
+        ports = tuple(read_as(Port, {**dict(port), **({"metal": None} if c.end else {}), **fields}) for port in ports)
     station = read_as(
         Station,
         {
             "id": c.id or edit.job.free_id(kind.letters),
             "kind": c.kind,
+            "variant": built,
             "name": c.name,
             "level": c.level,
             "at": c.at,
@@ -157,9 +155,53 @@ def _add_station(edit: Edit, c: AddStation) -> Job:
             "state": c.state,
             "ports": ports,
             "data": data,
+            "brings": dict(variant.brings),
         },
     )
     return checked(edit.job, stations=(*edit.job.stations, station))
+
+
+def _port_of(station: Station, name: str) -> Port:
+    found = next((port for port in station.ports if port.name == name), None)
+    if found is None:
+        known = nearest(name, (port.name for port in station.ports)) if station.ports else "one that is put first"
+        raise Refused(
+            "port", name, f"a port of {station.id} such as {known}", station.ports[0].name if station.ports else "flow"
+        )
+    return found
+
+
+def _put_port(edit: Edit, c: PutPort) -> Job:
+    """A port as it is by label or tape: a new one, or that of the same name again; `was`: what it was called before."""
+    station = edit.station(c.station)
+    was = c.was or c.port.name
+    if c.was:
+        _port_of(station, c.was)
+    if was != c.port.name and any(port.name == c.port.name for port in station.ports):
+        raise Refused("port", c.port.name, f"a name no other port of {station.id} has", f"{c.port.name[:18]}-2")
+    if any(port.name == was for port in station.ports):
+        ports = tuple(c.port if port.name == was else port for port in station.ports)
+    else:
+        ports = (*station.ports, c.port)
+    changes: dict[str, Any] = {}
+    if was != c.port.name:
+        old, new = f"{station.id}.{was}", f"{station.id}.{c.port.name}"
+        changes["runs"] = tuple(
+            run.model_copy(update={side: new for side in ("start", "finish") if getattr(run, side) == old})
+            if old in (run.start, run.finish) else run
+            for run in edit.job.runs
+        )  # fmt: skip
+    station = read_as(Station, {**dict(station), "ports": ports})
+    stations = tuple(station if one.id == station.id else one for one in edit.job.stations)
+    return checked(edit.job, stations=stations, **changes)
+
+
+def _remove_port(edit: Edit, c: RemovePort) -> Job:
+    """Take a port off. A run that starts or ends there stays, adrift."""
+    station = edit.station(c.station)
+    _port_of(station, c.port)
+    ports = tuple(port for port in station.ports if port.name != c.port)
+    return _put_station(edit, PutStation(do="put_station", station=read_as(Station, {**dict(station), "ports": ports})))
 
 
 def _put_station(edit: Edit, c: PutStation) -> Job:
@@ -186,9 +228,11 @@ HOUSE_ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "move_station": _move_station,
     "put_house": _put_house,
     "put_level": _put_level,
+    "put_port": _put_port,
     "put_station": _put_station,
     "remove_house": _remove_house,
     "remove_level": _remove_level,
+    "remove_port": _remove_port,
     "remove_station": _remove_station,
     "set_job": _set_job,
 }

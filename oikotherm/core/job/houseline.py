@@ -15,9 +15,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..errors import Refused
+from ..fields import ID_PATTERN, XY
 from ..quantity import PaceUnit, parse
 from .document import read_as
-from .model import ID_PATTERN, XY, JoistField, Obstacle, Room, Wall
+from .model import JoistField, Obstacle, Room, Wall
 from .notation import Style, Token, tokens
 from .writing import exact_length
 

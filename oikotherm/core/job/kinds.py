@@ -6,21 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from ..fields import XYZ, AnchorText, Compass, Id, ItemId, Key, PortName
 from ..quantity import PaceUnit, Practice
-from .model import (
-    XYZ,
-    AnchorText,
-    Circuit,
-    Compass,
-    Fact,
-    Id,
-    ItemId,
-    Key,
-    Level,
-    Override,
-    Station,
-    StationKindName,
-)
+from .model import Circuit, Fact, KindId, Level, Override, OverrideField, Port, Station
 
 
 class Command(BaseModel):
@@ -63,7 +51,8 @@ class AddStation(Command):
     """A station of a kind with the ports and kits it usually comes with in the job's practice."""
 
     do: Literal["add_station"]
-    kind: StationKindName
+    kind: KindId
+    variant: str = ""
     level: Id
     at: XYZ
     faces: Compass = "S"
@@ -80,6 +69,36 @@ class AddStation(Command):
 class PutStation(Command):
     do: Literal["put_station"]
     station: Station
+
+
+class PutPort(Command):
+    """A port of a station as the label or the tape has it: a new one, or one of the same name again. was: its name until now."""
+
+    do: Literal["put_port"]
+    station: Id
+    port: Port
+    was: PortName | None = None
+
+
+class RemovePort(Command):
+    """Take a port off a station; a run on it is left without that end."""
+
+    do: Literal["remove_port"]
+    station: Id
+    port: PortName
+
+
+class MoveItem(Command):
+    """Move an item of a run behind another item of it or of another run, or in front of all; it keeps its identity.
+
+    What hangs on a tee or point that moves goes with it.
+    """
+
+    do: Literal["move_item"]
+    run: Id
+    item: ItemId
+    to_run: Id | None = None
+    after: ItemId | None = None
 
 
 class MoveStation(Command):
@@ -220,7 +239,7 @@ class RemoveOverride(Command):
 
     do: Literal["remove_override"]
     target: Key
-    field: Literal["method", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
+    field: OverrideField
 
 
 class Waive(Command):
@@ -247,12 +266,15 @@ AnyCommand = Annotated[
     | RemoveHouse
     | AddStation
     | PutStation
+    | PutPort
+    | RemovePort
     | MoveStation
     | RemoveStation
     | PutRun
     | RemoveRun
     | RetypeItem
     | InsertItem
+    | MoveItem
     | SetLeg
     | SetPipe
     | SetStart

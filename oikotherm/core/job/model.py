@@ -12,135 +12,67 @@ from collections import Counter
 from functools import partial
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, Field, SerializeAsAny, StringConstraints, model_validator
 
-from ..catalogue.ends import canonical_end
 from ..errors import Refused
+from ..fields import (
+    ID_PATTERN,
+    WAY_PATTERN,
+    XY,
+    XYZ,
+    AnchorText,
+    Box,
+    Code,
+    Compass,
+    Coordinate,
+    Dir,
+    EndText,
+    Facing,
+    Frozen,
+    Id,
+    ItemId,
+    Key,
+    Line,
+    Micrometres,
+    NotNegative,
+    PartName,
+    PortName,
+    Positive,
+    Size,
+    State,
+    TempC,
+    Text,
+    plain_line,
+)
 from ..memo import Remembered
 from ..quantity import PaceUnit, Practice
+from ..services import spec
+from ..services.kinds import KindSpec, StationData
 from .ways import canonical_way
 
 FORMAT = "oikotherm-job"
-VERSION = 1
+VERSION = 2
 
-Service = Literal["heating", "water", "gas", "discharge", "flue"]
-Role = Literal["flow", "return", "hot", "cold", "recirc", "gas", "discharge", "condensate", "flue"]
-State = Literal["new", "keep", "remove"]
-Facing = Literal["left", "right", "out", "back", "up", "down"]
-Compass = Literal["N", "E", "S", "W"]
-Method = Literal[
-    "capillary",
-    "braze",
-    "compression",
-    "compression-plastic",
-    "push-fit",
-    "push-fit-metal",
-    "press",
-    "press-mlc",
-    "expansion",
-    "flare",
-    "thread",
-    "union",
-    "washer",
-    "tail",
-    "csst",
-    "connector",
-    "dielectric",
-    "slip",
-]
-StationKindName = Literal[
-    "boiler",
-    "emitter",
-    "cylinder",
-    "heater",
-    "manifold",
-    "pump",
-    "meter",
-    "regulator",
-    "supply",
-    "outlet",
-    "vessel",
-    "safety-valve",
-    "filling",
-    "softener",
-    "tank",
-    "appliance",
-    "tundish",
-    "stub",
-]
-
-ROLE_SERVICE: dict[str, Service] = {
-    "flow": "heating",
-    "return": "heating",
-    "hot": "water",
-    "cold": "water",
-    "recirc": "water",
-    "gas": "gas",
-    "discharge": "discharge",
-    "condensate": "discharge",
-    "flue": "flue",
-}
-ROLE_LETTERS = {
-    "flow": "F",
-    "return": "RT",
-    "hot": "H",
-    "cold": "C",
-    "recirc": "RC",
-    "gas": "G",
-    "discharge": "D",
-    "condensate": "D",
-    "flue": "V",
-}
-
-DIRS = ("N", "E", "S", "W", "NE", "SE", "SW", "NW", "U", "D")
-ID_PATTERN = r"[A-Z][A-Z0-9]{0,7}"
-PORT_PATTERN = r"[a-z][a-z0-9-]{0,19}"
-SIZE_PATTERN = r"\?|\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,2}|EHD\d{2}"
-WAY_PATTERN = r"(?:N|E|S|W|NE|SE|SW|NW|U|D)(?:\+\d{1,3}(?:\.\d{1,3})?(?:N|E|S|W|NE|SE|SW|NW|U|D))?"
-ANCHOR_PATTERN = rf"{ID_PATTERN}\.(?:{PORT_PATTERN}|{ID_PATTERN})"
-
-
-def _end(text: str) -> str:
-    try:
-        return canonical_end(text)
-    except Refused as refused:
-        raise ValueError(f"expected {refused.expected}, for example {refused.example}") from None
-
-
-def _plain(text: str) -> str:
-    if any(ord(sign) < 32 for sign in text):
-        raise ValueError("expected text on one line")
-    return text
-
-
-Id = Annotated[str, StringConstraints(pattern=f"^{ID_PATTERN}$")]
-ItemId = Annotated[str, StringConstraints(pattern=r"^i[1-9]\d{0,8}$")]
-PortName = Annotated[str, StringConstraints(pattern=f"^{PORT_PATTERN}$")]
-Dir = Literal["N", "E", "S", "W", "NE", "SE", "SW", "NW", "U", "D"]
 Way = Annotated[str, StringConstraints(pattern=f"^{WAY_PATTERN}$"), AfterValidator(canonical_way)]
-AnchorText = Annotated[str, StringConstraints(pattern=f"^{ANCHOR_PATTERN}$")]
-EndText = Annotated[str, AfterValidator(_end)]
-Size = Annotated[str, StringConstraints(pattern=f"^(?:{SIZE_PATTERN})$")]
-Code = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9-]{0,15}$")]
-PartName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9/x.-]{0,39}$")]
-Line = Annotated[str, StringConstraints(max_length=200), AfterValidator(_plain)]
-Text = Annotated[str, StringConstraints(max_length=2000)]
-Key = Annotated[str, StringConstraints(min_length=1, max_length=80)]
-Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
-Positive = Annotated[float, Field(gt=0, le=1e9)]
-Micrometres = AfterValidator(lambda mm: round(mm, 3))
-NotNegative = Annotated[float, Field(ge=0, le=1e9)]
-Kelvin = Annotated[float, Field(gt=0, le=200)]
-TempC = Annotated[float, Field(ge=-60, le=250)]
-XY = tuple[Coordinate, Coordinate]
-XYZ = tuple[Coordinate, Coordinate, Coordinate]
-Box = tuple[XYZ, XYZ]
 
 
-class Frozen(BaseModel):
-    """Base of the document's parts: immutable, closed, finite."""
+def _known(look: Any) -> AfterValidator:
+    """A word that the registry of services must know."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, use_attribute_docstrings=True)
+    def check(word: str) -> str:
+        try:
+            look(word)
+        except Refused as refused:
+            raise ValueError(f"expected {refused.expected}") from None
+        return word
+
+    return AfterValidator(check)
+
+
+ServiceId = Annotated[str, StringConstraints(max_length=40), _known(spec.service)]
+RoleId = Annotated[str, StringConstraints(max_length=40), _known(spec.role)]
+KindId = Annotated[str, StringConstraints(max_length=40), _known(spec.kind)]
+Metal = Literal["steel", "brass", "copper", "stainless", "plastic"]
 
 
 class Level(Frozen):
@@ -215,70 +147,16 @@ class KitPart(Frozen):
 
 class Port(Frozen):
     name: PortName
-    role: Role
+    role: RoleId
     way: Literal["out", "in", "either"]
     """Of the fluid, seen from the station."""
     offset: XYZ
     """Right, out, up from the bottom centre of the back, seen from the front."""
     facing: Facing
     end: EndText
+    metal: Metal | None = None
+    """What its end is made of; None where nobody has said."""
     kit: tuple[KitPart, ...] = ()
-
-
-class StationData(Frozen):
-    """What is known of a station. Which fields a kind may carry: DATA_OF_KIND."""
-
-    width_mm: NotNegative | None = None
-    height_mm: NotNegative | None = None
-    depth_mm: NotNegative | None = None
-    output_w: NotNegative | None = None
-    least_output_w: NotNegative | None = None
-    input_w: NotNegative | None = None
-    rated_at_k: Kelvin | None = None
-    exponent: Annotated[float, Field(ge=1, le=2)] | None = None
-    volume_l: NotNegative | None = None
-    kv: Positive | None = None
-    loop_m: NotNegative | None = None
-    """Pipe laid within an emitter: the loop of a floor or wall."""
-    room: Id | None = None
-    series: Line | None = None
-    store_c: TempC | None = None
-    coil_w: NotNegative | None = None
-    ways: Annotated[int, Field(ge=1, le=40)] | None = None
-    pump_curve: tuple[tuple[NotNegative, NotNegative], ...] | None = None
-    """Points (flow_kg_s, head_pa)."""
-    supply_pa: NotNegative | None = None
-    outlet_pa: NotNegative | None = None
-    set_pa: NotNegative | None = None
-    precharge_pa: NotNegative | None = None
-    flow_kg_s: NotNegative | None = None
-    gas: Literal["natural", "propane", "butane"] | None = None
-    hardness_mg_l: NotNegative | None = None
-    material: Line | None = None
-    age_years: NotNegative | None = None
-
-
-_BODY = {"width_mm", "height_mm", "depth_mm", "room", "material", "age_years", "series"}
-DATA_OF_KIND: dict[str, set[str]] = {
-    "boiler": _BODY | {"output_w", "least_output_w", "input_w", "volume_l", "kv", "gas", "pump_curve"},
-    "emitter": _BODY | {"output_w", "rated_at_k", "exponent", "volume_l", "kv", "loop_m"},
-    "cylinder": _BODY | {"volume_l", "coil_w", "kv", "store_c", "output_w"},
-    "heater": _BODY | {"output_w", "input_w", "volume_l", "store_c", "gas", "kv"},
-    "manifold": _BODY | {"ways", "kv", "volume_l"},
-    "pump": _BODY | {"pump_curve", "input_w", "kv"},
-    "meter": _BODY | {"flow_kg_s", "kv", "gas", "outlet_pa"},
-    "regulator": _BODY | {"supply_pa", "outlet_pa", "gas", "kv", "set_pa"},
-    "supply": _BODY | {"supply_pa", "flow_kg_s", "gas", "hardness_mg_l"},
-    "outlet": _BODY | {"flow_kg_s", "kv"},
-    "vessel": _BODY | {"volume_l", "precharge_pa"},
-    "safety-valve": _BODY | {"set_pa", "kv"},
-    "filling": _BODY | {"set_pa", "kv"},
-    "softener": _BODY | {"flow_kg_s", "kv", "hardness_mg_l", "volume_l"},
-    "tank": _BODY | {"volume_l"},
-    "appliance": _BODY | {"input_w", "gas", "supply_pa", "kv", "flow_kg_s"},
-    "tundish": _BODY,
-    "stub": _BODY | {"supply_pa"},
-}
 
 
 class Brings(Frozen):
@@ -292,9 +170,21 @@ class Brings(Frozen):
     drains: bool = False
 
 
+def _kind_data(kind: KindSpec, said: Any) -> Any:
+    """Data as the model of a kind. A fact the kind does not carry is refused, unless it is empty."""
+    if not isinstance(said, dict):
+        return said  # for the document's own refusal
+    unknown = [name for name, value in said.items() if name not in kind.model.model_fields and value is not None]
+    if unknown:
+        raise ValueError(f"a {kind.id} carries no {', '.join(sorted(map(str, unknown)))}")
+    return kind.model.model_validate({name: value for name, value in said.items() if name in kind.model.model_fields})
+
+
 class Station(Frozen):
     id: Id
-    kind: StationKindName
+    kind: KindId
+    variant: Annotated[str, StringConstraints(max_length=40)] = ""
+    """Which build of its kind; "" where nobody has said."""
     name: Line = ""
     level: Id
     at: XYZ
@@ -302,16 +192,30 @@ class Station(Frozen):
     faces: Compass = "S"
     state: State = "new"
     ports: tuple[Port, ...] = ()
-    data: StationData = StationData()
+    data: SerializeAsAny[StationData] = StationData()
     brings: Brings = Brings()
     serial: Line | None = None
 
+    @model_validator(mode="wrap")
+    @classmethod
+    def _data_of_kind(cls, said: Any, make: Any) -> Self:
+        """Read the data by the model of the station's kind."""
+        if isinstance(said, dict):
+            kind, data = said.get("kind"), said.get("data", {})
+            known = spec.kinds().get(kind) if isinstance(kind, str) else None
+            if known is not None and type(data) is not known.model:
+                data = dict(data) if isinstance(data, StationData) else data
+                said = {**said, "data": _kind_data(known, data)}
+        station: Self = make(said)
+        return station
+
     @model_validator(mode="after")
     def _fits_kind(self) -> Self:
-        said = {name for name, value in self.data if value is not None}
-        wrong = said - DATA_OF_KIND[self.kind]
-        if wrong:
-            raise ValueError(f"a {self.kind} carries no {', '.join(sorted(wrong))}")
+        if self.variant:
+            try:
+                spec.kind(self.kind).variant(self.variant)
+            except Refused as refused:
+                raise ValueError(f"expected {refused.expected}") from None
         _once([port.name for port in self.ports], "port")
         return self
 
@@ -433,8 +337,8 @@ class TwinOf(Frozen):
 
 class Run(Frozen):
     id: Id
-    service: Service
-    role: Role
+    service: ServiceId
+    role: RoleId
     state: State = "new"
     start: AnchorText
     pipe: Pipe
@@ -446,8 +350,8 @@ class Run(Frozen):
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
-        if ROLE_SERVICE[self.role] != self.service:
-            raise ValueError(f"a {self.role} pipe belongs to {ROLE_SERVICE[self.role]}")
+        if spec.service_of(self.role) != self.service:
+            raise ValueError(f"a {self.role} pipe belongs to {spec.service_of(self.role)}")
         _once([item.name for item in self.items if isinstance(item, Tee | Point)], "point")
         if self.twin_of and self.items:
             raise ValueError("expected a twin or items of its own, found both")
@@ -480,9 +384,12 @@ class Choice(Frozen):
     reason: Text | None = None
 
 
+OverrideField = Literal["method", "chain", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
+
+
 class Override(Frozen):
     target: Key
-    field: Literal["method", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
+    field: OverrideField
     value: float | Line
     reason: Text = ""
     by_role: Line = ""
@@ -506,9 +413,9 @@ class Job(Frozen):
     """One job. Ids of stations, runs, rooms, levels and circuits share one namespace; item ids are never re-used."""
 
     format: Literal["oikotherm-job"] = FORMAT  # type: ignore[assignment]
-    version: Literal[1] = VERSION  # type: ignore[assignment]
+    version: Literal[2] = VERSION  # type: ignore[assignment]
     uid: Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{2,39}$")]
-    title: Annotated[str, StringConstraints(min_length=1, max_length=120), AfterValidator(_plain)]
+    title: Annotated[str, StringConstraints(min_length=1, max_length=120), AfterValidator(plain_line)]
     place: Line = ""
     practice: Practice = "british"
     pace_unit: PaceUnit = "mm"

@@ -17,25 +17,9 @@ from pydantic import ValidationError
 
 from ..catalogue import Catalogue
 from ..errors import Refused
+from ..fields import ID_PATTERN, PORT_PATTERN, SIZE_PATTERN
 from ..quantity import PaceUnit, Practice, parse_length_mm
-from .model import (
-    ID_PATTERN,
-    PORT_PATTERN,
-    SIZE_PATTERN,
-    Crossover,
-    DeviceItem,
-    Item,
-    Leg,
-    Lie,
-    Pass,
-    Pipe,
-    PipeChange,
-    Point,
-    Remark,
-    SetItem,
-    Tee,
-    TwinOf,
-)
+from .model import Crossover, DeviceItem, Item, Leg, Lie, Pass, Pipe, PipeChange, Point, Remark, SetItem, Tee, TwinOf
 from .ways import DIRECTIONS, WAY, canonical_way
 
 MOST_SIGNS = 20_000

@@ -10,7 +10,7 @@ from ..catalogue import Catalogue
 from ..job.ways import Vec
 from ..pipework.geometry import Node, PassPlace, Pipework, Straight
 from .fitted import Bend, Fitting, Joint, Made, Mating, Piece, Stood
-from .fitter import ANGLE_TOLERANCE_DEG, HIDDEN, PIPE_END, Choices, Fitter, Here
+from .fitter import ANGLE_TOLERANCE_DEG, PIPE_END, Choices, Fitter, Here
 from .least import least_piece_mm
 from .takeoff import fitting_angle, part_mating, street_mm
 
@@ -407,7 +407,7 @@ class Assembler(Fitter):
         if not system or not system.stick_mm or whole_mm <= system.stick_mm:
             return [piece]
         run = self.pipework.runs[straight.run].run
-        self.here = Here(run.service, straight.place in HIDDEN, True)
+        self.here = Here(run.service, run.role, straight.place, self.choices.flame(straight.a))
         method = self.method(piece.pipe, f"{straight.key}/join1")
         mating = part_mating(self.catalogue, piece.pipe, method, "coupling") if method else None
         if mating is None:
@@ -421,7 +421,7 @@ class Assembler(Fitter):
         least_mm = self._least(straight)[0] + 100.0
         parts: list[Piece] = []
         at, take, title, number = 0.0, piece.from_mating, piece.from_title, 1
-        coupling = f"{piece.pipe.size} coupling {mating.method}"
+        coupling = f"{piece.pipe.size} coupling {self._method_word([mating])}"
         while piece.centre_mm - at - take.take_off_mm - piece.to_mating.take_off_mm > system.stick_mm + 1e-6:
             spot = at + take.take_off_mm + system.stick_mm + mating.take_off_mm
             rest = piece.centre_mm - spot - mating.take_off_mm - piece.to_mating.take_off_mm

@@ -132,7 +132,7 @@ class _House:
             flames = tuple(self.choices.flame(node.at) for part in block.parts for node in part.nodes.values())
         values = (
             self.said, hung, flames, self._rows(block), tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
-            tuple(work.runs[run].run.service if run in work.runs else "" for run in block.runs),
+            tuple(work.runs[run].run.role if run in work.runs else "" for run in block.runs),
         )  # fmt: skip
         return _STOOD(
             (self.catalogue, *(part.form for part in block.parts)), values, lambda: self._fitter(self._around(block)).stand()
@@ -147,7 +147,7 @@ class _House:
             for arm, one in ((arm, work.straights[name]) for arm, name in arms.items())
         )
         values = (
-            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), work.runs[node.run].run.service
+            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), work.runs[node.run].run.role
         )  # fmt: skip
         return _AT_PORTS(
             (self.catalogue, work.ports[node.part]),
@@ -165,6 +165,9 @@ class _House:
             self.choices.bent_up_to_mm,
             self._rows(block),
             tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
+            tuple(self.choices.flame(one.a) for part in block.parts for one in part.straights.values())
+            if self.choices.flameless
+            else (),
         )
         own = [key for part in block.parts for key in part.straights]
         return _MADE(

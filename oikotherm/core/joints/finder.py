@@ -16,22 +16,22 @@ from dataclasses import dataclass, field, replace
 from ..catalogue import Catalogue, End, standard
 from ..catalogue.parts import Part, end_bore_mm, end_limits, end_od_mm, insertion_mm, parts
 from ..errors import Refused
-from .mate import COPPER, PLASTIC, Mate, fit, mate
+from ..services import spec
+from .law import PA_PER_BAR, Question, Verdict, ends_allowed, heat_away_mm, law, metal_of
+from .mate import Mate, fit
 
 JOINT_COST, PRICE_COST, STOCK_GAIN, BORE_COST = 10.0, 1.0, 4.0, 12.0
 RANK_COST = 2.5  # for each place a method stands lower in the school's list
 MOST_PARTS = 6
 BETWEEN_MM = 20.0  # typ: bare pipe of a stub between the mouths of two fittings
-HEAT_AWAY_MM = {"british": 500.0, "continental": 500.0, "north-american": 450.0}
 STUB_CODES = ("cu-m", "cu-l", "cu-soft", "pb-m", "pexa", "mlc", "fe-press")
 SCHOOL = ("capillary", "press", "compression", "push-fit", "push-fit-metal")
-SERVICES = ("heating", "water", "gas")
-USUAL = {"heating": (80.0, 3.0), "water": (60.0, 6.0), "gas": (20.0, 0.1)}  # typ: hottest [C], highest pressure [bar]
 
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """What is wanted. temp_c and pressure_bar as they can become, None for what is usual for the service (USUAL); near_heat: a boiler, heater or flue stands at the start.
+    """What is wanted, for a service and, where it is known, one of its roles. temp_c and pressure_bar as they can become, None for what is
+    usual for the role or service; near_heat: a boiler, heater or flue stands at the start.
 
     flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all (torch, press,
     press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass, such as
@@ -40,7 +40,7 @@ class Ask:
 
     start: End
     goal: End
-    service: str = "heating"
+    service: str
     temp_c: float | None = None
     pressure_bar: float | None = None
     concealed: bool = False
@@ -53,6 +53,13 @@ class Ask:
     practice: str = "british"
     preferred: tuple[str, ...] = SCHOOL
     stock: tuple[tuple[str, int], ...] = ()
+    role: str = ""
+
+    def question(self, a: End, b: End, *, hot: bool = False, marks: frozenset[str] = frozenset()) -> Question:
+        """What the law is asked about one joint of a chain. hot: no metal stub yet between it and the heat; marks: of the part."""
+        return Question(
+            a, b, self.service, self.practice, role=self.role, reach=not self.concealed, flame=self.flame, near_heat=hot, marks=marks
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,11 +118,11 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
 
     explain: look for rejected chains even where there is one that holds.
     """
-    if ask.service not in SERVICES:
-        raise Refused("service", ask.service, f"one of {', '.join(SERVICES)}", "heating")
+    service = spec.service(ask.service)
     if not 1 <= ask.at_most <= 12:
         raise Refused("at_most", ask.at_most, "a number from 1 to 12", "4")
-    temp_c, pressure_bar = USUAL[ask.service]
+    usual = spec.role(ask.role) if ask.role else service
+    temp_c, pressure_bar = usual.temp_c, usual.pressure_pa / PA_PER_BAR
     ask = replace(
         ask,
         temp_c=temp_c if ask.temp_c is None else ask.temp_c,
@@ -130,6 +137,13 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
         from ..errors import nearest
 
         raise Refused("via", ask.via, f"a family of parts such as {nearest(ask.via, families)}", "gas-connector")
+    barred = ends_allowed(
+        catalogue,
+        replace(ask.question(ask.start, ask.goal), temp_c=ask.temp_c, pressure_pa=ask.pressure_bar * PA_PER_BAR),
+    )
+    if barred:  # whatever joins them: there is no more to say
+        none = Chain((), (), 0.0, (), tuple(reason.text for reason in barred), None, 0.0, False, 0)
+        return Answer((), (none,))
     graph = _graph(catalogue)
     strict = tuple(_Search(graph, ask, strict=True).run(ask.at_most))
     if strict and not explain:
@@ -157,7 +171,7 @@ class _Graph:
     tokens: dict[tuple[object, ...], list[End]] = field(default_factory=dict)
     partners: dict[End, list[tuple[End, Mate]]] = field(default_factory=dict)
     far: dict[End, dict[End, int]] = field(default_factory=dict)
-    judged: dict[tuple[End, End, str, bool, str], Mate] = field(default_factory=dict)
+    judged: dict[Question, Verdict] = field(default_factory=dict)
 
     def partners_of(self, end: End) -> list[tuple[End, Mate]]:
         """Ends of parts that meet this end, or seem to, with the verdict."""
@@ -171,13 +185,12 @@ class _Graph:
             self.partners[end] = found
         return found
 
-    def mate(self, a: End, b: End, ask: Ask) -> Mate:
-        key = (a, b, ask.service, ask.concealed, ask.practice)
-        found = self.judged.get(key)
+    def law(self, question: Question) -> Verdict:
+        found = self.judged.get(question)
         if found is None:
             if len(self.judged) > 100_000:
                 self.judged.clear()
-            found = self.judged[key] = mate(a, b, ask.service, ask.concealed, ask.practice, self.catalogue)
+            found = self.judged[question] = law(self.catalogue, question)
         return found
 
     def parts_to_go(self, goal: End) -> dict[End, int]:
@@ -214,7 +227,7 @@ def _graph(catalogue: Catalogue) -> _Graph:
         return found
     graph = _Graph(catalogue)
     for part in parts(catalogue).values():
-        if part.inline and "flue" not in part.services:
+        if part.inline:
             a, b = part.ends
             graph.enters.setdefault(a, []).append(Link(part, a, b, part.title))
             if a != b:
@@ -242,7 +255,7 @@ def _tokens(catalogue: Catalogue, end: End) -> list[tuple[object, ...]]:
             found += [("od", base + n) for n in ((-1, 0, 1) if end.form == "pipe" else (0,))]
     if end.family in ("R", "Rp", "Rc", "G", "NPT", "fe-40", "fe-m", "galv"):
         found.append(("thread", end.size))
-    if end.family == "flare-45" or end.family in COPPER:
+    if end.family == "flare-45" or catalogue.material(end.family) == "copper":
         found.append(("flare", end.size))
     if end.family in ("csst", "union", "vent", "hose"):
         found.append((end.family, end.size))
@@ -278,6 +291,9 @@ class _Search:
         self.stock = dict(ask.stock)
         self.temp_c, self.pressure_bar = ask.temp_c or 0.0, ask.pressure_bar or 0.0
         self.rank = {method: n * RANK_COST for n, method in enumerate(ask.preferred)}
+        self.rank.setdefault(
+            "compression-mlc", self.rank.get("compression", 0.0)
+        )  # where nobody has said: as other clamps
         bores = [bore for end in (ask.start, ask.goal) if (bore := end_bore_mm(self.catalogue, end))]
         self.bore = min(bores) if bores else None
         self.steps: dict[End, int | None] = {}
@@ -285,7 +301,7 @@ class _Search:
     def run(self, most: int) -> Iterator[Chain]:
         ask = self.ask
         far = self.graph.parts_to_go(ask.goal)
-        metal = _metal_of(self.catalogue, ask.start)
+        metal = metal_of(self.catalogue, ask.start)
         first = _State(0.0, ask.start, metal, _side(metal, ""), False, not ask.via, not ask.near_heat, (), (), (), None)
         ids = itertools.count()
         heap: list[tuple[float, int, _State]] = [(0.0, next(ids), first)]
@@ -360,17 +376,17 @@ class _Search:
                         best = steps + 1
         return best
 
-    def _joint(self, state: _State, other: End, metal: str) -> tuple[ChainJoint, float, list[str]] | None:
-        """The joint of the open end with another, what it costs, and what forbids it."""
-        verdict = self.graph.mate(state.end, other, self.ask)
-        reasons: list[str] = []
-        if verdict.verdict == "refused":
-            if self.strict:
-                return None
-            reasons.append(verdict.why)
-        if verdict.method in ("capillary", "braze") and not self.ask.flame:
-            reasons.append("A flame is not allowed here.")
-        tool = _tool_missing(self.ask.tools, verdict.method, state.end, other)
+    def _joint(
+        self, state: _State, other: End, metal: str, part: Part | None = None
+    ) -> tuple[ChainJoint, float, list[str]] | None:
+        """The joint of the open end with another (of a part), what it costs, and what forbids it."""
+        marks = part.marks | {"plastic"} if part and metal == "plastic" else part.marks if part else frozenset()
+        hot = self.ask.near_heat and not state.shielded
+        verdict = self.graph.law(self.ask.question(state.end, other, hot=hot, marks=marks & _LEGAL))
+        if verdict.refused and self.strict:
+            return None
+        reasons = [reason.text for reason in verdict.reasons]
+        tool = _tool_missing(self.catalogue, self.ask.tools, verdict.method, state.end, other)
         if tool:
             reasons.append(f"It takes {tool}, which is not on the van.")
         if self.ask.service == "water" and {_side(metal, ""), state.side} == {"copper", "steel"}:
@@ -387,12 +403,12 @@ class _Search:
 
     def _step(self, state: _State, link: Link) -> _State | None:
         ask, part = self.ask, link.part
-        metal = part.metal if part else _metal_of(self.catalogue, link.enter)
-        made = self._joint(state, link.enter, metal)
+        metal = part.metal if part else metal_of(self.catalogue, link.enter)
+        made = self._joint(state, link.enter, metal, part)
         if made is None:
             return None
         joint, cost, reasons = made
-        reasons += self._unfit(state, link, metal)
+        reasons += self._unfit(link)
         if reasons and self.strict:
             return None
         shield = ask.near_heat and part is None and metal in ("copper", "steel")
@@ -402,7 +418,9 @@ class _Search:
             # the other insertion is taken as this one: the stub is cut when both are known
             depth = insertion_mm(self.catalogue, state.end) or 0.0
             stub_mm = round(
-                2 * depth + (HEAT_AWAY_MM[ask.practice] if shield and not state.shielded else BETWEEN_MM), 1
+                2 * depth
+                + (heat_away_mm(self.catalogue, ask.practice) if shield and not state.shielded else BETWEEN_MM),
+                1,
             )
             ends = (self.ask.start.family, self.ask.goal.family)
             cost += 1.5 if link.enter.family in ends else 2.0 if link.enter.family in ("cu-m", "cu-l") else 8.0
@@ -426,30 +444,18 @@ class _Search:
             (*state.links, Link(part, link.enter, link.leave, link.title, stub_mm)), (*state.joints, joint), (*state.reasons, *reasons), min(bores) if bores else None,
         )  # fmt: skip
 
-    def _unfit(self, state: _State, link: Link, metal: str) -> list[str]:
-        """What forbids a part itself, whatever it is joined to."""
+    def _unfit(self, link: Link) -> list[str]:
+        """What forbids a part itself, whatever it is joined to: what it is made for, the heat and pressure it bears."""
         ask, part, reasons = self.ask, link.part, []
+        title = f"{link.title[:1].upper()}{link.title[1:]}"
         services = part.services if part else self.catalogue.systems[link.enter.family].services
-        if ask.service not in services:
-            reasons.append(f"{link.title[:1].upper()}{link.title[1:]} is not for {ask.service}.")
+        if not {ask.service, spec.service(ask.service).like} & set(services):
+            reasons.append(f"{title} is not for {ask.service}.")
         t_max, p_max = (part.t_max_c, part.p_max_bar) if part else end_limits()[link.enter.family][:2]
         if t_max < self.temp_c:
-            reasons.append(
-                f"{link.title[:1].upper()}{link.title[1:]} bears {t_max:g} C, it becomes {self.temp_c:g} C (typ)."
-            )
+            reasons.append(f"{title} bears {t_max:g} C, it becomes {self.temp_c:g} C (typ).")
         if p_max < self.pressure_bar:
-            reasons.append(
-                f"{link.title[:1].upper()}{link.title[1:]} bears {p_max:g} bar, it becomes {self.pressure_bar:g} bar (typ)."
-            )
-        if part is not None and ask.concealed and part.marks & {"union", "connector", "dielectric"}:
-            reasons.append(f"A {part.title} behind a finish cannot be reached.")
-        soft = (
-            metal == "plastic"
-            or link.enter.family in (*PLASTIC, "mlc")
-            or (part is not None and "heat-sensitive" in part.marks)
-        )
-        if ask.near_heat and soft and not state.shielded:
-            reasons.append(f"Plastic starts {HEAT_AWAY_MM[ask.practice]:g} mm from the heat: a metal stub comes first.")
+            reasons.append(f"{title} bears {p_max:g} bar, it becomes {self.pressure_bar:g} bar (typ).")
         return reasons
 
     def _undone(self, joint: ChainJoint) -> bool:
@@ -462,19 +468,15 @@ class _Search:
         verdict = fit(self.catalogue, state.end, goal)
         if verdict.verdict == "refused" and (self.strict or not verdict.tempting):
             return None
-        metal = _metal_of(self.catalogue, goal)
+        metal = metal_of(self.catalogue, goal)
         made = self._joint(state, goal, metal)
         if made is None:
             return None
         joint, cost, reasons = made
-        if ask.near_heat and not state.shielded and goal.family in (*PLASTIC, "mlc"):
-            reasons.append(f"Plastic starts {HEAT_AWAY_MM[ask.practice]:g} mm from the heat: a metal stub comes first.")
         if ask.undo and not (state.undone or self._undone(joint)):
             reasons.append("None of its joints comes apart again.")
         if not state.passed:
             reasons.append(f"It does not pass {ask.via}.")
-        if goal.family in end_limits() and end_limits()[goal.family][0] < self.temp_c:
-            reasons.append(f"{goal} bears {end_limits()[goal.family][0]:g} C, it becomes {self.temp_c:g} C (typ).")
         if reasons and self.strict:
             return None
         undone = state.undone or self._undone(joint)
@@ -527,34 +529,23 @@ def _methods(joints: tuple[ChainJoint, ...]) -> str:
     return ", ".join(dict.fromkeys(joint.method or "refused" for joint in joints))
 
 
-def _metal_of(catalogue: Catalogue, end: End) -> str:
-    """What an end is made of: copper, steel, galv, brass, plastic, or "" where it is not said."""
-    for mark in ("steel", "galv", "brass"):
-        if mark in end.marks:
-            return "steel" if mark == "galv" else mark
-    if end.family in COPPER:
-        return "copper"
-    if end.family in ("fe-40", "fe-m", "galv", "fe-press"):
-        return "steel"
-    if end.family in (*PLASTIC, "mlc"):
-        return "plastic"
-    return ""
-
-
 def _side(metal: str, before: str) -> str:
     return metal if metal in ("copper", "steel") else before
 
 
-_TOOLS = {"capillary": "torch", "braze": "torch", "expansion": "expander", "flare": "flaring set"}
+_LEGAL = frozenset(
+    {"union", "connector", "dielectric", "bush", "plastic", "heat-sensitive"}
+)  # marks of a part the law looks at
 
 
-def _tool_missing(tools: frozenset[str] | None, method: str, a: End, b: End) -> str:
+def _tool_missing(catalogue: Catalogue, tools: frozenset[str] | None, method: str, a: End, b: End) -> str:
     """The tool a joint takes that is not owned; empty when it is there, or none is needed."""
     if tools is None or not method:
         return ""
+    need = catalogue.methods[method].tool
     owned = {word.lower() for word in tools}
     size = a.size
-    if method in ("press", "press-mlc"):
+    if need in ("press", "press-mlc"):
         marks = [
             mark.removeprefix("contour-").lower() for end in (a, b) for mark in end.marks if mark.startswith("contour-")
         ]
@@ -565,9 +556,10 @@ def _tool_missing(tools: frozenset[str] | None, method: str, a: End, b: End) -> 
             if not marks
         }
         return "" if fits & owned else f"a press tool with a {size} jaw"
-    if method == "expansion":
+    if need == "expander":
         return "" if {"expander", f"expander {size}"} & owned else f"an expander with a {size} head"
-    if method == "thread" and "pipe" in (a.form, b.form):
+    if need == "threader":
+        if "pipe" not in (a.form, b.form):
+            return ""
         return "" if {"threader", f"threader {size}"} & owned else "a threader"
-    need = _TOOLS.get(method, "")
     return "" if not need or need in owned else f"a {need}"

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
-from ..catalogue import Catalogue, Device, End, Socket, System, Thread, parse_end
+from ..catalogue import Catalogue, Device, End, KitRow, Socket, System, Thread, parse_end
+from ..catalogue.ends import THREAD_MARKS, THREADS
 from ..context import Context
-from ..job.model import Job, Pipe
+from ..job.model import Job, Pipe, Port
 from ..job.ways import Vec, inside
+from ..memo import Remembered
 from ..pipework.geometry import Node, Pipework, PortPlace, Straight
 from ..practice import METAL_JOINING, MULTILAYER, TURNS, chosen
-from .finder import SCHOOL, SERVICES, Answer, Ask, Chain, find
+from ..services import spec
+from .finder import SCHOOL, Answer, Ask, Chain, find
 from .fitted import Fitted, Fitting, Mating, Stood, Trouble
-from .mate import mate
+from .law import HIDDEN, Question, Verdict, law
 from .takeoff import (
     chain_mating,
     fitting_angle,
@@ -29,29 +32,32 @@ UNKNOWN = Mating("", 0.0, 0.0, 0.0, "not known", "", known=False)
 PIPE_END = Mating("", 0.0, 0.0, 0.0, "pipe end", "")
 
 
-HIDDEN = ("wall", "floor", "ceiling", "ground")
-
-
 @dataclass(frozen=True, slots=True)
 class Here:
-    """What decides a joint beside the pipe: what runs through it, whether it lies behind a finish, whether a flame is allowed."""
+    """What decides a joint beside the pipe: what runs through it, where it lies, whether a flame is allowed. place "": in view."""
 
     service: str
-    hidden: bool
+    role: str
+    place: str
     flame: bool
 
+    @property
+    def hidden(self) -> bool:
+        """Whether it lies behind a finish."""
+        return self.place in HIDDEN
 
-_ANSWERS: dict[tuple[int, Ask], Answer] = {}
+    def question(self, practice: str, a: End, b: End | None, method: str = "") -> Question:
+        """What the law is asked about a joint here."""
+        return Question(a, b, self.service, practice, method, self.role, self.place, not self.hidden, self.flame)
+
+
+NOWHERE = Here("", "", "", True)
+_ANSWERS: Remembered[Answer] = Remembered(1_000)
 
 
 def _asked(catalogue: Catalogue, ask: Ask) -> Answer:
     """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where there is none."""
-    key = (id(catalogue), ask)
-    if key not in _ANSWERS:
-        if len(_ANSWERS) > 2000:
-            _ANSWERS.clear()
-        _ANSWERS[key] = find(ask, catalogue, explain=False)
-    return _ANSWERS[key]
+    return _ANSWERS((catalogue,), ask, lambda: find(ask, catalogue, explain=False))
 
 
 class Choices:
@@ -84,7 +90,8 @@ class Fitter:
         self.choices = choices
         self.pipework = pipework
         self.catalogue = catalogue
-        self.here = Here("heating", False, True)
+        self.here = NOWHERE
+        self.judged: dict[tuple[Here, str, Pipe], Verdict] = {}
         self.fittings: dict[str, Fitting] = {}
         self.troubles: list[Trouble] = []
         self.told: set[tuple[str, str]] = set()
@@ -111,40 +118,77 @@ class Fitter:
     # --- which method -------------------------------------------------------------------------------------------------
 
     def method(self, pipe: Pipe, key: str) -> str | None:
-        """The joint method at a fitting: an override, else the practice's choice among those with figures for this pipe."""
+        """The joint method at a fitting: the one set by hand if it is lawful and fits, else the practice's choice among those that are.
+
+        None where nothing lawful has figures for this pipe: then there is no joint, and a Trouble says why.
+        """
         system: System | None = self.catalogue.systems.get(pipe.code)
-        if system is None:
+        if system is None or not self.catalogue.pipe(pipe.code, pipe.size):
             return None
         order = [
             method for method in self.choices.preferred if method in system.methods and system.material != "multilayer"
         ]
         order += [method for method in system.methods if method not in order]
         known = [method for method in order if self.catalogue.method_figures(pipe.code, pipe.size, method)]
-        if self.choices.override.get(key) in known:
-            return self.choices.override[key]
-        return next((method for method in known if not self._unlawful(method, pipe)), next(iter(known), None))
+        wanted = self.choices.override.get(key, "")
+        if wanted and wanted != "bend":
+            why = self.unlawful(wanted, pipe)
+            if not why:
+                return wanted
+            self._trouble_once("override", key, pipe, method=wanted, why=why)
+        found = next((method for method in known if not self.judge(method, pipe).refused), None)
+        if found is None and known:
+            verdicts = [self.judge(method, pipe) for method in known]
+            texts = dict.fromkeys(reason.text for verdict in verdicts for reason in verdict.reasons)
+            self._trouble_once("joint-unlawful", key, pipe, why=" ".join(texts), instead=self._instead(verdicts))
+        return found
 
     def _here(self, node: Node, arms: dict[str, str]) -> Here:
-        """What runs through a node, whether any of its pipes lies hidden there, whether a flame is allowed."""
+        """What runs through a node, where it lies (hidden if any of its pipes does there), whether a flame is allowed."""
         straights = [self.pipework.straights[key] for key in arms.values()]
-        run = self.pipework.runs.get(node.run)
-        lies = {one.place_to if one.to_node == node.key else one.place for one in straights}
-        return Here(run.run.service if run else "heating", bool(lies & set(HIDDEN)), self.choices.flame(node.at))
+        trace = self.pipework.runs.get(node.run) or next(
+            (self.pipework.runs[one.run] for one in straights if one.run in self.pipework.runs), None
+        )
+        if trace is None:
+            return NOWHERE
+        run = trace.run
+        lies = [one.place_to if one.to_node == node.key else one.place for one in straights]
+        place = next((one for one in lies if one in HIDDEN), lies[0] if lies else "")
+        return Here(run.service, run.role, place, self.choices.flame(node.at))
 
-    def _unlawful(self, method: str, pipe: Pipe) -> str:
-        """Why this method may not be used here: what runs through it, a finish over it, no flame. Empty when it may."""
-        here = self.here
-        if not here.flame and method in ("capillary", "braze"):
-            return "a flame is not allowed there"
-        if here.service == "gas":
-            if method.startswith("push-fit"):
-                return "push-fit is not for gas"
-            if method == "capillary" and self.choices.practice != "british":
-                return "solder is not for gas here"
-        row = self.catalogue.methods.get(method)
-        if here.hidden and row and row.concealed.get(here.service, "yes") == "no":
-            return f"{row.title} may not lie behind a finish"
+    def judge(self, method: str, pipe: Pipe) -> Verdict:
+        """What the law says of a method on a pipe here."""
+        key = (self.here, method, pipe)
+        found = self.judged.get(key)
+        if found is None:
+            question = self.here.question(self.choices.practice, End(pipe.code, pipe.size, "pipe"), None, method)
+            found = self.judged[key] = law(self.catalogue, question)
+        return found
+
+    def unlawful(self, method: str, pipe: Pipe) -> str:
+        """Why this method may not or cannot be used here: the law's reasons, or that there are no fittings. Empty when it may."""
+        if method not in self.catalogue.methods:
+            return f"There is no joint method {method}."
+        verdict = self.judge(method, pipe)
+        if verdict.refused:
+            return verdict.text
+        if not self.catalogue.method_figures(pipe.code, pipe.size, method):
+            return f"There are no fittings for {pipe} by {self.catalogue.methods[method].title}."
         return ""
+
+    def _instead(self, verdicts: list[Verdict]) -> str:
+        """What the refusals say may be used in place, in words."""
+        named = dict.fromkeys(method for verdict in verdicts for method in verdict.instead)
+        return " or ".join(self.catalogue.methods[method].title for method in named)
+
+    def _trouble_once(self, kind: str, key: str, pipe: Pipe, **facts: str) -> None:
+        """A trouble of a node, said once for each of its pipes."""
+        if (f"{kind} {key}", str(pipe)) not in self.told:
+            self.told.add((f"{kind} {key}", str(pipe)))
+            node = self.pipework.nodes.get(key)
+            straight = self.pipework.straights.get(key.rpartition("/")[0])
+            run, at = (node.run, node.at) if node else (straight.run, straight.a) if straight else ("", Vec(0, 0, 0))
+            self._trouble(kind, key, run, at, pipe=str(pipe), **facts)
 
     def _trouble(self, kind: str, key: str, run: str, at: Vec, **facts: str) -> None:
         self.troubles.append(Trouble(kind, key, run, at, tuple(facts.items())))
@@ -156,6 +200,11 @@ class Fitter:
             self.told.add((node.key, str(pipe)))
             self._trouble("no-figures", node.key, node.run, node.at, pipe=str(pipe), part=what)
         return UNKNOWN
+
+    def _no_joint(self, method: str | None, pipe: Pipe, node: Node, what: str) -> Mating:
+        """A joint that is not made: nothing lawful, which is said already, or no figures for it."""
+        barred = method is None and (f"joint-unlawful {node.key}", str(pipe)) in self.told
+        return UNKNOWN if barred else self._no_figures(pipe, node, what)
 
     # --- fittings -----------------------------------------------------------------------------------------------------
 
@@ -176,8 +225,8 @@ class Fitter:
             key = (pipe.code, pipe.size, method, part, body.code, body.size)
             if key not in self.mated:
                 self.mated[key] = part_mating(self.catalogue, pipe, method, part, body) if method else None
-            matings[arm] = self.mated[key] or self._no_figures(pipe, node, title)
-        method_word = next((mating.method for mating in matings.values() if mating.known), "")
+            matings[arm] = self.mated[key] or self._no_joint(method, pipe, node, title)
+        method_word = self._method_word(matings.values())
         self.fittings[node.key] = Fitting(
             node.key,
             kind,
@@ -189,6 +238,11 @@ class Fitter:
             pipes,
             shape=shape or kind,
         )
+
+    def _method_word(self, matings: Iterable[Mating]) -> str:
+        """The joint of a fitting as its title has it: fittings marked for gas are others than those for water."""
+        word = next((mating.method for mating in matings if mating.known), "")
+        return f"gas {word}" if word.startswith("press") and self.here.service == "gas" else word
 
     def _od(self, pipe: Pipe) -> float:
         row = self.catalogue.pipe(pipe.code, pipe.size)
@@ -277,8 +331,11 @@ class Fitter:
                     f"stop {own.reach_mm:.4g}",
                     f"stop {own.source}; insertion {figures.insertion_source}",
                 )
+            if own and matings[arm].known:
+                self._lawful_device(node, own, pipe)
         size = next(iter(arms.values()))[1].pipe.size if arms else ""
         title = f"{size} {row.title if row else node.part}"
+        self._no_choice(node)
         self.fittings[node.key] = Fitting(
             node.key,
             "device",
@@ -291,6 +348,14 @@ class Fitter:
             row.source if row else "",
             row.shape if row else "device",
         )
+
+    def _lawful_device(self, node: Node, own: Device, pipe: Pipe) -> None:
+        """Ask the law about a device's own joints. Whether they may lie behind a finish is a rule's to say, joint by joint."""
+        kept, self.here = self.here, replace(self.here, place="")
+        why = self.unlawful(own.method, pipe)
+        self.here = kept
+        if why:
+            self._trouble_once("device-unlawful", node.key, pipe, part=own.title, method=own.method, why=why)
 
     def _change(self, node: Node) -> None:
         arms = self._arms(node)
@@ -310,8 +375,8 @@ class Fitter:
         for arm, own, other in ((first, a, b), (second, b, a)):
             method = self.method(own, node.key)
             found = reducer_mating(self.catalogue, own, other, method) if method else None
-            matings[arm] = found or self._no_figures(own, node, f"transition to {other}")
-        word = next((mating.method for mating in matings.values() if mating.known), "")
+            matings[arm] = found or self._no_joint(method, own, node, f"transition to {other}")
+        word = self._method_word(matings.values())
         self.fittings[node.key] = Fitting(
             node.key,
             "reducer",
@@ -378,8 +443,8 @@ class Fitter:
         elif isinstance(row, Thread):
             mating = Mating("thread", 0.0, row.made_up_mm, row.loose_mm, "pipe end", f"thread {row.thread_source}")
         else:
-            mating = self._no_figures(straight.pipe, node, node.kind)
-        self._plain(node, node.kind, f"{straight.pipe.size} {node.kind} {mating.method}".strip(), mating)
+            mating = self._no_joint(method, straight.pipe, node, node.kind)
+        self._plain(node, node.kind, f"{straight.pipe.size} {node.kind} {self._method_word([mating])}".strip(), mating)
 
     def _port(self, node: Node) -> None:
         place: PortPlace = self.pipework.ports[node.part]
@@ -392,15 +457,16 @@ class Fitter:
             self._trouble("no-figures", node.key, node.run, node.at, pipe=place.key, part=part)
         if not arms:
             return
+        self._kit_ends(node, place)
+        self._no_choice(node)
         pipe = arms["out"][1].pipe
-        end = parse_end(place.end)
+        end = outer_end(place)
         mating = port_mating(self.catalogue, end, pipe)
         title = f"{place.kit[-1].row.title} {place.key}" if place.kit else place.key
-        if mating and self.here.service in SERVICES and self.catalogue.pipe(pipe.code, pipe.size):
-            verdict = mate(
-                end, End(pipe.code, pipe.size, "pipe"), self.here.service, False, self.choices.practice, self.catalogue
-            )
-            mating = None if verdict.verdict == "refused" else mating
+        if mating and self.catalogue.pipe(pipe.code, pipe.size):
+            in_reach = replace(self.here, place="")  # a port is where its station is worked on
+            question = in_reach.question(self.choices.practice, end, End(pipe.code, pipe.size, "pipe"))
+            mating = None if law(self.catalogue, question).refused else mating
         if mating is None and end.form == "pipe" and (end.family, end.size) == (pipe.code, pipe.size):
             method = self.method(pipe, node.key)
             found = part_mating(self.catalogue, pipe, method, "coupling") if method else None
@@ -419,7 +485,7 @@ class Fitter:
                 title = f"{pipe.size} coupling {found.method} on {place.key}"
         chains: tuple[tuple[str, Chain], ...] = ()
         if mating is None and self.catalogue.pipe(pipe.code, pipe.size):
-            answer = self._transition(end, pipe, near_heat=place.station.kind in ("boiler", "heater"), undo=False)
+            answer = self._transition(end, pipe, near_heat="hot" in spec.kind(place.station.kind).traits, undo=False)
             if answer.chains:
                 chains = (("out", answer.chains[0]),)
                 mating = chain_mating(self.catalogue, end, answer.chains[0])
@@ -441,14 +507,40 @@ class Fitter:
             chains=chains,
         )
 
+    def _kit_ends(self, node: Node, place: PortPlace) -> None:
+        """Ask the law about the joints within a port's kit: port with first part, each part with the next."""
+        before, said = port_end(place.port), f"port {place.key}"
+        for kit in place.kit:
+            inner = kit_end(kit.row, kit.row.inner_end)
+            verdict = law(
+                self.catalogue, replace(self.here, place="", flame=True).question(self.choices.practice, before, inner)
+            )
+            if verdict.refused:
+                facts = {
+                    "part": kit.row.title,
+                    "inner": str(inner),
+                    "before": said,
+                    "end": str(before),
+                    "why": verdict.text,
+                }
+                self._trouble("kit-end", kit.key, node.run, kit.at, port=place.key, **facts)
+            before, said = kit_end(kit.row, kit.row.outer_end), kit.row.title
+
+    def _no_choice(self, node: Node) -> None:
+        """A method set by hand on what has its joint by nature is said, not passed over."""
+        wanted = self.choices.override.get(node.key, "")
+        if wanted:
+            why = "What stands there has its joints by nature: another part, or another end on the port, changes them."
+            self._trouble("override", node.key, node.run, node.at, method=wanted, why=why, pipe="")
+
     def _transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
         """What the finder says of the way from an end to a pipe here."""
         goal = End(pipe.code, pipe.size, "pipe")
-        soft = self.catalogue.systems[pipe.code].material in ("plastic", "multilayer")
-        service = self.here.service if self.here.service in SERVICES else "heating"
+        soft = self.catalogue.material(pipe.code) in ("plastic", "multilayer")
         order = (*self.choices.order, *(method for method in SCHOOL if method not in self.choices.order))
         ask = Ask(
-            start, goal, service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.choices.practice, preferred=order
+            start, goal, self.here.service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.choices.practice,
+            preferred=order, role=self.here.role,
         )  # fmt: skip
         return _asked(self.catalogue, ask)
 
@@ -457,9 +549,9 @@ class Fitter:
         why = answer.rejected[0].reasons[0] if answer.rejected else "nothing in the catalogue joins the two"
         kept, works = self.here, ""
         for here, words in (
-            (replace(kept, hidden=False), "in reach"),
+            (replace(kept, place=""), "in reach"),
             (replace(kept, flame=True), "with a flame"),
-            (replace(kept, hidden=False, flame=True), "in reach, with a flame"),
+            (replace(kept, place="", flame=True), "in reach, with a flame"),
         ):
             self.here = here
             other = self._transition(end, pipe, near_heat=False, undo=False)
@@ -468,6 +560,27 @@ class Fitter:
                 break
         self.here = kept
         self._trouble(kind, node.key, node.run, node.at, port=port, end=str(end), pipe=str(pipe), why=why, works=works)
+
+
+def port_end(port: Port) -> End:
+    """The port's own end, with what it is made of."""
+    return _of_metal(parse_end(port.end), port.metal or "")
+
+
+def kit_end(row: KitRow, text: str) -> End:
+    """An end of a kit part, with what the part is made of."""
+    return _of_metal(parse_end(text), row.metal)
+
+
+def outer_end(place: PortPlace) -> End:
+    """The end a run meets: of the last part of the kit, or the port's own."""
+    return kit_end(place.kit[-1].row, place.kit[-1].row.outer_end) if place.kit else port_end(place.port)
+
+
+def _of_metal(end: End, metal: str) -> End:
+    if metal in THREAD_MARKS and metal not in end.marks and end.family in THREADS:
+        return replace(end, marks=tuple(sorted((*end.marks, metal))))
+    return end
 
 
 @dataclass(frozen=True, slots=True)
@@ -491,7 +604,7 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
     system = context.catalogue.systems[pipe.code]
     current = {mating.method for mating in fitting.matings.values()}
     return [
-        Way(method, context.catalogue.methods[method].title, fitter._unlawful(method, pipe), method in current)
+        Way(method, context.catalogue.methods[method].title, fitter.unlawful(method, pipe), method in current)
         for method in system.methods
         if all(context.catalogue.method_figures(one.code, one.size, method) for one in fitting.pipes.values())
     ]

@@ -1,6 +1,6 @@
-"""Which two ends make a lawful joint, with what, and why not. Rules of the trade; sockets and their pipes in data/mating.csv.
+"""Which two ends go together, by what joint, with what: threads, sockets, cones and faces. Sockets and their pipes in data/mating.csv.
 
-The verdict does not depend on which end is named first.
+Geometry only: what may run through the joint, and where it may lie, is law.py. The verdict does not depend on which end is named first.
 """
 
 from __future__ import annotations
@@ -11,20 +11,18 @@ from dataclasses import dataclass, replace
 from importlib import resources
 from typing import Literal
 
-from ..catalogue import Catalogue, End, standard
+from ..catalogue import Catalogue, End
 from ..catalogue.parts import end_od_mm, method_of
 from ..quantity import trim
 
 SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
 SLIDES_MM = 1.2  # a pipe this near to a socket's size slides in and fools the hand
 THREADS_PER_INCH = {"ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0}, "NPT": {"1/8": 27.0, "1/4": 18.0, "3/8": 18.0, "1/2": 14.0, "3/4": 14.0}}  # fmt: skip
-COPPER = ("cu-m", "cu-l", "cu-mm", "cu-k", "cu-old", "cu-soft")
-PLASTIC = ("pb-m", "pexa", "waste")
 
 
 @dataclass(frozen=True, slots=True)
 class Mate:
-    """What becomes of two ends. verdict: fits, with (what is in needs) or refused; method: the joint; why: one sentence.
+    """What becomes of two ends by their shape. verdict: fits, with (what is in needs) or refused; method: the joint; why: one sentence.
 
     tempting: refused, but it looks or starts as if it would go.
     """
@@ -34,31 +32,6 @@ class Mate:
     needs: tuple[str, ...]
     why: str
     tempting: bool = False
-
-
-def mate(
-    a: End, b: End, service: str = "heating", concealed: bool = False, practice: str = "british", catalogue: Catalogue | None = None
-) -> Mate:  # fmt: skip
-    """The verdict on joining two ends for a service (heating, water or gas), behind a finish or in reach."""
-    catalogue = catalogue or standard()
-    found = fit(catalogue, a, b)
-    if found.verdict == "refused":
-        return found
-    for end in (a, b):
-        system = catalogue.systems.get(end.family)
-        if system and service not in system.services:
-            return _no(_not_for(end, service))
-    unfit = _service(found, a, b, service, practice)
-    if unfit:
-        return replace(_no(unfit), method=found.method)
-    if concealed:
-        row = catalogue.methods.get(found.method)
-        lies = row.concealed.get(service, "no") if row else "no"
-        if lies == "no":
-            return replace(_no(_hidden(found.method, service, row.title if row else found.method)), method=found.method)
-        if lies == "access":
-            return Mate("with", found.method, (*found.needs, "an access panel that stays"), found.why)
-    return found
 
 
 def fit(catalogue: Catalogue, a: End, b: End) -> Mate:
@@ -94,9 +67,16 @@ def _sockets() -> dict[tuple[str, str], tuple[str, ...]]:
     }
 
 
-_SAID = {"cu-m": "metric copper", "cu-l": "ASTM inch copper", "cu-mm": "ASTM inch copper", "cu-k": "ASTM inch copper", "cu-old": "old British copper",
-    "cu-soft": "soft copper", "pb-m": "barrier plastic", "pexa": "PE-Xa", "mlc": "multilayer", "fe-press": "thin-wall steel", "fe-40": "schedule 40 steel",
-    "fe-m": "medium steel tube", "galv": "galvanised tube", "csst": "corrugated tube", "vent-sw": "vent connector", "waste": "plastic overflow pipe"}  # fmt: skip
+def takes_insert(code: str) -> bool:
+    """Whether a pipe goes into push-fit with an insert or stiffener in it."""
+    return any(
+        need in ("pipe insert", "stiffener") for (_, pipe), needs in _sockets().items() if pipe == code for need in needs
+    )  # fmt: skip
+
+
+def _said(catalogue: Catalogue, code: str) -> str:
+    system = catalogue.systems.get(code)
+    return system.said if system else code
 
 
 def _big(text: str) -> str:
@@ -109,6 +89,7 @@ _SOCKETS_SAID = {
     "comp": "compression body",
     "push": "push-fit body",
     "exp": "expansion spigot",
+    "solv": "solvent socket",
 }
 
 
@@ -122,19 +103,20 @@ def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None
         return _old_copper(pipe, socket, kind)
     if "old" in socket.marks:
         return _no(
-            f"This socket is made for old British {socket.size} copper; {_SAID[pipe.family]} {pipe.size} is another size."
+            f"This socket is made for old British {socket.size} copper; {_said(catalogue, pipe.family)} {pipe.size} is another size."
         )
     needs = _sockets().get((socket.family, pipe.family))
     if od is None or made_for is None:
-        return _no(f"A {takes} does not take {_SAID[pipe.family]}.", False)
+        return _no(f"A {takes} does not take {_said(catalogue, pipe.family)}.", False)
     if needs is None:
         near = abs(od - made_for) < SLIDES_MM
         return _no(
-            f"{_big(_SAID[pipe.family])} does not go into a {takes} for {_takes(socket)}: {_other(kind, pipe)}.", near
+            f"{_big(_said(catalogue, pipe.family))} does not go into a {takes} for {_TAKES[socket.family.partition('-')[2]]}: {_joined(catalogue, pipe)}.",
+            near,
         )
     if abs(od - made_for) > SLACK_MM:
         why = (
-            f"{_big(_SAID[pipe.family])} {pipe.size} is {trim(od, 1)} mm outside, this {takes} is made for {trim(made_for, 1)} mm: "
+            f"{_big(_said(catalogue, pipe.family))} {pipe.size} is {trim(od, 1)} mm outside, this {takes} is made for {trim(made_for, 1)} mm: "
             + (
                 "it slides in or binds, and never seals; a threaded or made adaptor joins the two."
                 if abs(od - made_for) < SLIDES_MM
@@ -146,21 +128,23 @@ def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None
         if kind not in ("push", "cap"):
             return _no("The spigot of a fitting has no room for an insert: it goes into push-fit only.", False)
         needs = ()
-    method = "compression-plastic" if kind == "comp" and pipe.family in PLASTIC else method_of(socket)
-    return _yes(method, f"{_big(_SAID[pipe.family])} {pipe.size} in a {takes} of its size.", *needs)
+    method = method_of(socket, pipe)
+    return _yes(method, f"{_big(_said(catalogue, pipe.family))} {pipe.size} in a {takes} of its size.", *needs)
 
 
-def _takes(socket: End) -> str:
-    return {"cu": "copper", "fe": "thin steel", "mlc": "multilayer", "pb": "barrier plastic", "pexa": "PE-Xa"}[
-        socket.family.partition("-")[2]
-    ]
+_TAKES = {
+    "cu": "copper",
+    "fe": "thin steel",
+    "mlc": "multilayer",
+    "pb": "barrier plastic",
+    "pexa": "PE-Xa",
+    "waste": "overflow pipe",
+}
 
 
-def _other(kind: str, pipe: End) -> str:
-    ways = {"mlc": "press or clamp fittings made for it", "pb-m": "push-fit or compression, with an insert", "pexa": "expansion, or push-fit with a stiffener",
-        "fe-press": "press fittings for steel, or compression", "fe-40": "it is threaded", "fe-m": "it is threaded", "galv": "it is threaded", "csst": "its maker's own fitting",
-        "vent-sw": "a slip joint", "waste": "solvent or push joints of its own", "cu-soft": "flare, compression, solder or braze"}  # fmt: skip
-    return f"it is joined by {ways.get(pipe.family, 'solder, press or compression')}".replace("joined by it is", "")
+def _joined(catalogue: Catalogue, pipe: End) -> str:
+    system = catalogue.systems.get(pipe.family)
+    return system.joined if system else "its maker's own fitting takes it"
 
 
 def _old_copper(pipe: End, socket: End, kind: str) -> Mate:
@@ -246,8 +230,14 @@ def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
     )
 
 
+def cut_thread(catalogue: Catalogue, code: str) -> str | None:
+    """The thread that is cut on a pipe system: NPT or R; None for pipe that is not threaded."""
+    system = catalogue.systems.get(code)
+    return {"npt": "NPT", "r": "R"}.get(system.family) if system else None
+
+
 def _threaded_pipe(catalogue: Catalogue, pipe: End, female: End) -> Mate | None:
-    cut = {"fe-40": "NPT", "fe-m": "R", "galv": "R"}.get(pipe.family)
+    cut = cut_thread(catalogue, pipe.family)
     if pipe.form != "pipe" or female.form != "female" or cut is None or female.family not in (*_ISO, "NPT"):
         return None
     found = _threads(catalogue, End(cut, pipe.size, "male"), female)
@@ -273,9 +263,9 @@ def _flare(catalogue: Catalogue, a: End, b: End) -> Mate | None:
     if a.form == "pipe" and b.form == "male":
         od, made_for = end_od_mm(catalogue, a), end_od_mm(catalogue, b)
         if a.family != "cu-soft":
-            if a.family in COPPER:
+            if catalogue.material(a.family) == "copper":
                 return _no("Hard copper splits when it is flared: soft tube, or another joint.")
-            return _no(f"Only soft copper is flared, not {_SAID[a.family]}.", False)
+            return _no(f"Only soft copper is flared, not {_said(catalogue, a.family)}.", False)
         if od is None or made_for is None or abs(od - made_for) > SLACK_MM:
             return _no(f"This flare is made for {b.size} tube by its outside diameter, the pipe is {a.size}.", False)
         return _yes("flare", "A flare made on the soft tube.", "flare nut, on the pipe first")
@@ -322,53 +312,3 @@ def _plain(catalogue: Catalogue, a: End, b: End) -> Mate | None:
 
 
 _RULES = (_pipe_in_socket, _threads, _threaded_pipe, _flare, _corrugated, _plain)
-
-
-def _not_for(end: End, service: str) -> str:
-    name = _SAID.get(end.family, end.family)
-    if end.family == "fe-press" and service == "water":
-        return "Thin-wall steel rusts through on fresh water: closed heating only."
-    if end.family in PLASTIC and service == "gas":
-        return f"{_big(name)} is not for gas."
-    return f"{_big(name)} is not for {service}."
-
-
-def _service(found: Mate, a: End, b: End, service: str, practice: str) -> str:
-    """What this service forbids of a joint that would fit; empty when nothing."""
-    socket = a if a.form == "socket" else b
-    if service == "gas":
-        if found.method in ("push-fit", "push-fit-metal"):
-            return "Push-fit is not for gas."
-        if found.method == "press" and "gas" not in socket.marks:
-            return "Press on gas takes fittings marked for gas (yellow ring) only."
-        if found.method == "press-mlc" and "gas" not in socket.marks:
-            return "Multilayer carries gas only in a system certified for gas, with its marked fittings."
-        if found.method == "compression" and {a.family, b.family} & {"mlc", "comp-mlc"}:
-            return "A clamped multilayer joint is not for gas."
-        if found.method == "capillary" and practice != "british":
-            return "Solder is not for gas here: braze, flare or press marked for gas."
-        if found.method == "tail":
-            return "A radiator tail is for heating."
-        if found.method in ("expansion", "compression-plastic"):
-            return "Plastic is not for gas."
-    elif "gas" in socket.marks and found.method in ("press", "press-mlc"):
-        return "A press fitting marked for gas has the gas ring: take the one for water."
-    if service == "water" and found.method == "tail":
-        return "A radiator tail is for closed heating."
-    return _two_metals(a, b) if service == "water" else ""
-
-
-def _two_metals(a: End, b: End) -> str:
-    steel = [end for end in (a, b) if "steel" in end.marks or "galv" in end.marks or end.family == "galv"]
-    copper = [end for end in (a, b) if end.family in COPPER or end.family.endswith("-cu") or "copper" in end.marks]
-    return (
-        "Copper on steel or zinc in fresh water eats the steel: a dielectric union, nipple or brass valve stands between."
-        if steel and copper
-        else ""
-    )
-
-
-def _hidden(method: str, service: str, title: str) -> str:
-    if service == "gas" and method in ("compression", "union", "flare", "washer"):
-        return f"{_big(title)} on gas stays where it can be seen and reached."
-    return f"{_big(title)} behind a finish can weep unseen: it stays in reach."

@@ -18,11 +18,10 @@ from ..errors import Refused, nearest
 from ..practice import TOPICS, defaults
 from ..quantity import trim
 from .fitted import Joint
-from .mate import fit
+from .law import Question, Verdict, law, method_allowed, mouth
 
 KINDS = ("prep", "step", "proof", "fault", "caution", "limit", "tool", "quantity", "undo")
 WATCH_MIN = 60
-HEAT_AWAY = {"british": "500 mm", "continental": "500 mm", "north-american": "18 in (450 mm)"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,27 +88,15 @@ def _rows() -> dict[str, tuple[dict[str, str], ...]]:
     return {method: tuple(rows) for method, rows in found.items()}
 
 
-METHODS = (
-    "capillary", "braze", "compression", "compression-plastic", "push-fit", "push-fit-metal", "press", "press-mlc", "expansion", "flare", "thread", "union",
-    "washer", "tail", "csst", "connector", "dielectric", "slip",
-)  # fmt: skip
-WORDS = {
-    "solder": "capillary",
-    "sweat": "capillary",
-    "end-feed": "capillary",
-    "brazing": "braze",
-    "screwed": "thread",
-    "threaded": "thread",
-}
-
-
-def method_id(word: str) -> str:
+def method_id(catalogue: Catalogue, word: str) -> str:
     """The joint method meant by an id or by the trade's other words. Raises Refused with the nearest."""
     low = word.strip().lower()
-    low = WORDS.get(low, low)
-    if low not in METHODS:
-        raise Refused("method", word, f"a joint method such as {nearest(low, METHODS)}", "capillary")
-    return low
+    if low in catalogue.methods:
+        return low
+    named = next((row.method for row in catalogue.methods.values() if low in row.words), None)
+    if named is None:
+        raise Refused("method", word, f"a joint method such as {nearest(low, catalogue.methods)}", "capillary")
+    return named
 
 
 @functools.cache
@@ -126,59 +113,15 @@ def jaw_room(size: str) -> tuple[float, float, float] | None:
     return (float(row["clear_mm"]), float(row["from_wall_mm"]), float(row["apart_mm"])) if row else None
 
 
-def end_for(catalogue: Catalogue, method: str, pipe: End) -> End | None:
-    """The end of a fitting that takes this pipe by this method, or None."""
-    metal = {
-        "cu-m": "cu",
-        "cu-l": "cu",
-        "cu-mm": "cu",
-        "cu-k": "cu",
-        "cu-soft": "cu",
-        "cu-old": "cu",
-        "fe-press": "fe",
-        "mlc": "mlc",
-        "pb-m": "pb",
-        "pexa": "pexa",
-    }.get(pipe.family, "")
-    kind = {
-        "capillary": "cap",
-        "braze": "cap",
-        "press": "press",
-        "press-mlc": "press",
-        "compression": "comp",
-        "compression-plastic": "comp",
-        "push-fit": "push",
-        "push-fit-metal": "push",
-        "expansion": "exp",
-    }.get(method, "")
-    if kind:
-        if method == "compression" and metal == "fe" or method == "push-fit-metal":
-            metal = "cu"
-        if method == "compression-plastic":
-            metal = "cu"
-        if method == "push-fit" and metal == "cu":
-            metal = "pb"
-        if not metal:
-            return None
-        return End(f"{kind}-{metal}", pipe.size, "socket")
-    if method == "thread":
-        family = {"fe-40": "NPT", "fe-m": "Rp", "galv": "Rp"}.get(pipe.family)
-        return End(family, pipe.size, "female") if family else None
-    if method == "flare":
-        return End("flare-45", pipe.size, "male")
-    if method == "csst":
-        return End("csst", pipe.size, "nut")
-    return None
-
-
 def recipe(
-    catalogue: Catalogue, method: str, pipe: End, service: str = "heating", practice: str = "british", choices: Mapping[str, str] | None = None
+    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, choices: Mapping[str, str] | None = None, role: str = ""
 ) -> Recipe:  # fmt: skip
-    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults.
+    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of the service, where known.
 
-    Raises Refused for an unknown method, topic or option, and for a pipe this method does not join.
+    Raises Refused for an unknown method, topic or option, for a pipe this method does not join, and for what is not lawful there: with
+    the reason and what may be used instead.
     """
-    method = method_id(method)
+    method = method_id(catalogue, method)
     school = defaults(practice)
     for topic, option in (choices or {}).items():
         known = TOPICS.get(topic)
@@ -189,28 +132,29 @@ def recipe(
         school[topic] = option
     system = catalogue.systems.get(pipe.family)
     material = system.material if system else "brass"
-    mouth = end_for(catalogue, method, pipe)
-    if system and method not in ("slip", "connector", "dielectric", "union", "washer", "tail"):
-        found = fit(catalogue, pipe, mouth) if mouth else None
-        if found is None or found.verdict == "refused":
-            raise Refused(
-                "pipe",
-                str(pipe),
-                f"a pipe that is joined by {method}; {found.why if found else ''}".rstrip("; "),
-                "cu-m 22 pipe",
-            )
+    end = mouth(catalogue, method, pipe, service)
+    verdict = asked(catalogue, method, pipe, service, practice, role)
+    if verdict is not None and verdict.refused:
+        instead = [one for one in verdict.instead if one != method]
+        other = f"; {' or '.join(catalogue.methods[one].title for one in instead)} instead" if instead else ""
+        raise Refused(
+            "method",
+            f"{method} on {pipe}, {service}",
+            f"a lawful joint. {verdict.text.rstrip('.')}{other}",
+            "capillary on cu-m 22, heating",
+        )
     od = end_od_mm(catalogue, pipe)
     depth = (
-        insertion_mm(catalogue, mouth)
-        if mouth
+        insertion_mm(catalogue, end)
+        if end
         else (insertion_mm(catalogue, pipe) if thread_row(catalogue, pipe) else None)
     )
     seal = school["gas-thread-seal" if service == "gas" else "water-thread-seal"]
     facts = {
         **school, "service": service, "practice": practice, "material": material, "pipe": "thin" if pipe.family == "fe-press" else pipe.family,
-        "seal": seal, "cut": "yes" if system and method == "thread" else "no",
+        "seal": seal, "filler": "silver" if service == "gas" and practice == "north-american" else "", "cut": "yes" if system and method == "thread" else "no",
     }  # fmt: skip
-    fills = _fills(method, od, depth, practice, service, seal, material, pipe)
+    fills = _fills(catalogue, method, od, depth, practice, service, seal, material, pipe)
     picked: dict[str, list[Line]] = {kind: [] for kind in KINDS}
     faults: list[Fault] = []
     used: dict[str, str] = {}
@@ -236,6 +180,25 @@ def recipe(
         tuple(faults), tuple(picked["caution"]), tuple(picked["limit"]), picked["undo"][0].text if picked["undo"] else "",
         tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()), depth or None, od,
     )  # fmt: skip
+
+
+def asked(catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, role: str = "") -> Verdict | None:
+    """What the law says of a method on a pipe, in reach and wherever it may be made; of the end of a part by its method alone. None where
+    the part's own joint is lawful for the service."""
+    if pipe.family in catalogue.systems and method not in PART_JOINTS:
+        return law(catalogue, Question(pipe, None, service, practice, method, role))
+    found = method_allowed(catalogue, method, service, practice, role)
+    return found if found.refused else None
+
+
+PART_JOINTS = (
+    "slip",
+    "connector",
+    "dielectric",
+    "union",
+    "washer",
+    "tail",
+)  # made between parts, whatever pipe lies behind
 
 
 def _title(topic: str, option: str) -> str:
@@ -271,7 +234,7 @@ def solder_mm(od_mm: float) -> float:
 
 
 def _fills(
-    method: str, od: float | None, depth: float | None, practice: str, service: str, seal: str, material: str, pipe: End
+    catalogue: Catalogue, method: str, od: float | None, depth: float | None, practice: str, service: str, seal: str, material: str, pipe: End
 ) -> dict[str, str]:  # fmt: skip
     wire = solder_mm(od) if od else 0.0
     jaw = jaw_room(pipe.size)
@@ -285,7 +248,7 @@ def _fills(
     }[seal]
     return {
         "insertion": f"{trim(depth, 1)} mm" if depth else "to the stop", "solder": f"{wire:.0f} mm", "solder_two": f"{2 * wire:.0f} mm",
-        "turns": _turns(method, od or 15.0) or "as listed", "watch": str(WATCH_MIN), "heat": HEAT_AWAY[practice],
+        "turns": _turns(method, od or 15.0) or "as listed", "watch": str(WATCH_MIN), "heat": catalogue.heat[practice].said,
         "olive": "copper" if material in ("plastic",) else "brass", "ring": "yellow, marked for gas" if service == "gas" else "the one for water",
         "jaw": f"{jaw[0]:.0f} mm round the pipe, {jaw[1]:.0f} mm from the wall, {jaw[2]:.0f} mm to the next joint" if jaw else "as its maker says",
         "tape": tape, "service_word": service, "hemp_note": "listed for the gas " if service == "gas" else "", "seal_quantity": quantity,
@@ -303,20 +266,13 @@ def joint_end(catalogue: Catalogue, joint: Joint) -> End | None:
 
 
 def recipe_of(
-    catalogue: Catalogue, joint: Joint, service: str, practice: str, choices: Mapping[str, str]
+    catalogue: Catalogue, joint: Joint, service: str, practice: str, choices: Mapping[str, str], role: str = ""
 ) -> Recipe | None:
-    """The recipe of a joint of a job; None where its end or method has none."""
+    """The recipe of a joint of a job; None where its end or method has none, or the joint is not lawful."""
     end = joint_end(catalogue, joint)
-    if end is None or joint.method not in METHODS:
+    if end is None or joint.method not in catalogue.methods:
         return None
     try:
-        return recipe(
-            catalogue,
-            joint.method,
-            end,
-            service if service in ("heating", "water", "gas") else "heating",
-            practice,
-            choices,
-        )
+        return recipe(catalogue, joint.method, end, service, practice, choices, role)
     except Refused:
         return None

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 from ..catalogue import Catalogue, End, Socket, Thread
-from ..catalogue.parts import SOCKET_METHODS, insertion_mm, thread_row
+from ..catalogue.parts import insertion_mm, method_of, thread_row
 from ..job.model import Pipe
 from ..job.ways import Vec
 from .finder import Chain
@@ -110,7 +110,15 @@ def reducer_mating(catalogue: Catalogue, pipe: Pipe, other: Pipe, method: str) -
     return None
 
 
-_SOCKET_FAMILY = {"cu": ("cu", "cu-inch"), "fe": ("fe-press",), "mlc": ("mlc",), "pb": ("pb",), "pexa": ("pexa",)}
+_SOCKET_FAMILY = {
+    "cu": ("cu", "cu-inch"),
+    "fe": ("fe-press",),
+    "mlc": ("mlc",),
+    "pb": ("pb",),
+    "pexa": ("pexa",),
+    "waste": ("waste",),
+}
+FACES = frozenset({"flat", "cone", "washer"})  # marks of a thread that seals on a face
 
 
 def port_mating(catalogue: Catalogue, end: End, pipe: Pipe) -> Mating | None:
@@ -122,16 +130,19 @@ def port_mating(catalogue: Catalogue, end: End, pipe: Pipe) -> Mating | None:
     if system is None:
         return None
     if end.form == "socket" and end.size == pipe.size:
-        kind, _, metal = end.family.partition("-")
-        method = SOCKET_METHODS[kind]
-        if metal == "mlc" and method == "press":
-            method = "press-mlc"
+        _, _, metal = end.family.partition("-")
+        method = method_of(end, End(pipe.code, pipe.size, "pipe"))
         row = catalogue.sockets.get((system.family, pipe.size, method))
         if row and system.family in _SOCKET_FAMILY[metal]:
             depth = row.insertion_mm
             return Mating(method, -depth, depth, 0.0, f"insertion {depth:.4g}", f"insertion {row.insertion_source}")
     fits = {"NPT": "npt", "Rp": "r", "Rc": "r"}
-    if end.form == "female" and end.size == pipe.size and fits.get(end.family) == system.family and not end.marks:
+    if (
+        end.form == "female"
+        and end.size == pipe.size
+        and fits.get(end.family) == system.family
+        and not FACES & set(end.marks)
+    ):
         thread = catalogue.method_figures(pipe.code, pipe.size, "thread")
         if isinstance(thread, Thread):
             depth = thread.made_up_mm
@@ -173,7 +184,7 @@ def chain_mating(catalogue: Catalogue, port: End, chain: Chain) -> Mating:
         enter = chain.links[0].enter
         if enter.form == "pipe":
             length -= insertion_mm(catalogue, port) or 0.0
-        elif port.form == "male" and enter.form == "female" and not {"flat", "washer", "cone"} & set(port.marks):
+        elif port.form == "male" and enter.form == "female" and not FACES & set(port.marks):
             length -= insertion_mm(catalogue, enter) or 0.0
         length -= _swallowed_mm(catalogue, leave)
     return Mating(chain.joints[-1].method, length, depth, row.loose_mm if row else 0.0, f"parts {length:.4g}", "typ")

@@ -55,7 +55,7 @@ def _packs() -> dict[str, tuple[int, float, str]]:
     }
 
 
-def parts(fitted: Fitted) -> tuple[Part, ...]:
+def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[Part, ...]:
     """Fittings to order, by title, the parts of transitions among them. Spares by share of the count, rounded up; packs hold both."""
     counts: Counter[str] = Counter()
     kinds: dict[str, str] = {}
@@ -66,7 +66,7 @@ def parts(fitted: Fitted) -> tuple[Part, ...]:
         if fitting.kind in _packs():
             counts[fitting.title] += 1
             kinds[fitting.title] = fitting.kind
-            ids[fitting.title] = part_id(fitting)
+            ids[fitting.title] = part_id(fitting, catalogue)
         for _, chain in fitting.chains:
             for link in chain.links:
                 title = (
@@ -82,29 +82,23 @@ def parts(fitted: Fitted) -> tuple[Part, ...]:
     return tuple(found)
 
 
-_PREFIX = {
-    "capillary": "cap",
-    "press": "press",
-    "compression": "comp",
-    "push-fit": "push",
-    "press-mlc": "mlc",
-    "expansion": "exp",
-    "thread": "thread",
-}
-
-
-def part_id(fitting: Fitting) -> str:
+def part_id(fitting: Fitting, catalogue: Catalogue) -> str:
     """The catalogue's id of an elbow, tee, coupling or reducer with one method on all its ends; empty where it has none."""
     methods = {mating.method for mating in fitting.matings.values()}
     pipes = list(fitting.pipes.values())
     if len(methods) != 1 or not pipes or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
         return ""
-    prefix = _PREFIX.get(next(iter(methods)), "")
+    row = catalogue.methods.get(next(iter(methods)))
+    prefix = row.parts if row else ""
     code = pipes[0].code
     if code == "fe-press" and prefix == "press":
         prefix = "fe-press"
-    if not prefix or (prefix == "push" and code != "pb-m"):
+    if code == "waste" and prefix == "push":
+        prefix = "waste-push"
+    elif not prefix or (prefix == "push" and code != "pb-m"):
         return ""
+    if "gas press" in fitting.title:
+        prefix += "-gas"
     tail = "-r" if prefix == "thread" and code != "fe-40" else ""
     sizes = [pipe.size for pipe in pipes]
     if len(set(sizes)) == 1:

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ..catalogue import Catalogue
-from ..job.model import Box, Pipe
+from ..fields import Box
+from ..job.model import Pipe
 from ..job.ways import Vec
 from .geometry import Pipework, Straight
 

@@ -14,8 +14,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ..catalogue import Catalogue
+from ..fields import Box
 from ..job.model import (
-    Box,
     Crossover,
     Item,
     Job,

@@ -224,6 +224,81 @@ def _ways(trouble: Trouble) -> tuple[str, ...]:
 
 
 @rule(
+    "joint-unlawful",
+    "stop",
+    "no lawful joint",
+    "A joint that is not allowed for what runs through it leaks or is condemned: there is none until the pipe, the place or the part is another.",
+    "rule of the trade; local code",
+)
+def joint_unlawful(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "joint-unlawful"):
+        instead = trouble.fact("instead")
+        cures = (f"{instead} on pipe that takes it", "another pipe") if instead else ("another pipe", "another place")
+        says = f"{trouble.run}: no lawful joint on {trouble.fact('pipe')} there. {trouble.fact('why')}"
+        yield Said((trouble.run, trouble.key), says, at=trouble.at, cures=cures)
+    for trouble in _troubles(view, "device-unlawful"):
+        says = f"{trouble.run}: {trouble.fact('part')} on {trouble.fact('pipe')} is joined by {trouble.fact('method')} there. {trouble.fact('why')}"
+        yield Said(
+            (trouble.run, trouble.key), says, at=trouble.at, cures=("a part with other ends", "another pipe there")
+        )
+
+
+@rule(
+    "kit-end",
+    "stop",
+    "a part on a port that does not fit it",
+    "What is screwed into the wrong thread, or onto the wrong metal, starts by hand and leaks or eats through later.",
+    "rule of the trade",
+)
+def kit_end(view: View) -> Iterable[Said]:
+    for trouble in _troubles(view, "kit-end"):
+        says = f"{trouble.fact('port')}: {trouble.fact('part')} ({trouble.fact('inner')}) does not go on {trouble.fact('before')} ({trouble.fact('end')}). {trouble.fact('why')}"
+        yield Said(
+            (trouble.run, trouble.key),
+            says,
+            at=trouble.at,
+            cures=("another part on the port", "the port's end as it is by label"),
+        )
+
+
+@rule(
+    "override",
+    "stop",
+    "a joint set by hand that is not lawful or does not fit",
+    "What somebody chose by hand is never changed in silence: it stands in the job, is not fitted, and is to be chosen anew.",
+    "rule of the model",
+)
+def override(view: View) -> Iterable[Said]:
+    work, fittings = view.fitted.pipework, view.fitted.fittings
+
+    def back(target: str) -> Remedy:
+        return Remedy(
+            "Take the choice back",
+            ({"do": "remove_override", "target": target, "field": "method"},),
+            "the house's own choice stands there again",
+        )
+
+    for trouble in _troubles(view, "override"):
+        row = view.context.catalogue.methods.get(trouble.fact("method"))
+        title = row.title if row else trouble.fact("method")
+        pipe = f" on {trouble.fact('pipe')}" if trouble.fact("pipe") else ""
+        says = f"{trouble.run}: {title}{pipe} was set by hand there. {trouble.fact('why')}"
+        yield Said((trouble.run, trouble.key), says, (back(trouble.key),), trouble.at)
+    for one in view.job.overrides:
+        if one.field != "method" or one.target in fittings or one.target in work.nodes:
+            continue
+        straight = work.straights.get(one.target.rpartition("/")[0])
+        if straight is not None and "/join" in one.target:
+            continue  # a coupling there may come and go with the length
+        yield Said(
+            (one.target, one.target),
+            f"{one.value} was set by hand at {one.target}, which is no longer there.",
+            (back(one.target),),
+            severity="mind",
+        )
+
+
+@rule(
     "no-figures",
     "mind",
     "no figures for a fitting",

@@ -288,3 +288,56 @@ def dead_leg(view: View) -> Iterable[Said]:
                 at=first.a,
                 cures=("take it back to the tee", "an outlet in daily use at its end"),
             )
+
+
+@rule(
+    "copper-upstream", "stop", "copper before galvanised pipe",
+    "Fresh water carries copper along and plates it on the zinc further on: the zinc is eaten from inside, brass between or not. Galvanised comes first, copper after it.",
+    "rule of the trade",
+)  # fmt: skip
+def copper_upstream(view: View) -> Iterable[Said]:
+    work, systems = view.fitted.pipework, view.context.catalogue.systems
+    zinc = [
+        one for one in work.straights.values() if one.pipe.code == ZINC and work.runs[one.run].run.service == "water"
+    ]
+    if not zinc:
+        return
+    told: set[tuple[str, str]] = set()
+    for straight in zinc:
+        for key in _upstream(work, view.flow, straight):
+            before = work.straights[key]
+            system = systems.get(before.pipe.code)
+            if system is None or system.material != "copper" or (straight.run, before.run) in told:
+                continue
+            told.add((straight.run, before.run))
+            says = f"Copper {before.pipe} of {before.run} comes before galvanised {straight.pipe} of {straight.run}, along the water."
+            yield Said(
+                (straight.run, straight.key, before.run),
+                says,
+                at=straight.a,
+                cures=(
+                    f"plastic or steel in place of the copper on {before.run}",
+                    "new pipe in place of the galvanised",
+                ),
+            )
+
+
+ZINC = "galv"
+
+
+def _upstream(work: Pipework, flow: dict[str, int], straight: Straight) -> list[str]:
+    """The straights whose water comes to this one, by the directions that are known, the nearest first."""
+    found: list[str] = []
+    waiting = [straight]
+    for one in waiting:
+        way = flow.get(one.key, 0)
+        if not way:
+            continue
+        node = one.from_node if way > 0 else one.to_node
+        for key in work.arms.get(node, {}).values():
+            other = work.straights[key]
+            comes = flow.get(key, 0) * (1 if other.to_node == node else -1) > 0
+            if comes and key not in found and key != straight.key:
+                found.append(key)
+                waiting.append(other)
+    return found

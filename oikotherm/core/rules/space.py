@@ -7,24 +7,24 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Any
 
-from ..catalogue import Catalogue
-from ..job.model import Leg, Obstacle
+from ..catalogue import Catalogue, End
+from ..job.model import Leg, Obstacle, Run
 from ..job.ways import DIRECTIONS, Vec, inside
-from ..joints.fitter import HIDDEN
+from ..joints.law import HIDDEN, Question, Verdict, ends_barred, heat_away_mm, method_allowed
 from ..making.holes import Hole, holes
 from ..memo import Remembered
 from ..pipework.geometry import Part, Straight
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
 from ..practice import IN_VIEW, RODENTS, chosen
 from ..quantity import length_text, trim
+from ..services import spec
 from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
 APART_MM = 25.0  # clear over a crossing pipe, and between hot and cold
-PLASTIC_MM = {"north-american": 457.2}
-PLASTIC_ELSE_MM = 500.0
 CABLE_GAS_MM, BOARD_GAS_MM = 25.0, 150.0
 ELECTRIC = ("cable", "board", "meter")
+HOT_C = 50.0  # typ: a port whose water becomes hotter than this softens plastic
 BESIDE_MM = 500.0  # pipes this long beside each other count as parallel
 
 
@@ -343,16 +343,16 @@ def nail_plate(view: View) -> Iterable[Said]:
     "Plastic and multilayer pipe softens by a boiler, heater or flue: the first half metre is metal.", "typ: 500 mm, North America 18 in",
 )  # fmt: skip
 def plastic_heat(view: View) -> Iterable[Said]:
-    least = PLASTIC_MM.get(view.job.practice, PLASTIC_ELSE_MM)
+    least = heat_away_mm(view.context.catalogue, view.job.practice)
     work = view.fitted.pipework
     if not _any_soft(view):
         return
     hot = [
         place
         for place in work.ports.values()
-        if place.station.kind in ("boiler", "heater")
+        if "hot" in spec.kind(place.station.kind).traits
         and place.station.state != "remove"
-        and place.port.role not in ("gas", "condensate")
+        and (spec.role(place.port.role).temp_c >= HOT_C or place.port.role == "cold")
     ]
     for place in hot:
         box = (tuple(part - 1 for part in place.plane), tuple(part + 1 for part in place.plane))
@@ -360,6 +360,11 @@ def plastic_heat(view: View) -> Iterable[Said]:
         for straight in work.straights.values():
             system = view.context.catalogue.systems.get(straight.pipe.code)
             if system is None or system.material not in ("plastic", "multilayer") or straight.run in seen:
+                continue
+            run = work.runs[straight.run].run
+            end = End(straight.pipe.code, straight.pipe.size, "pipe")
+            asked = Question(end, end, run.service, view.job.practice, role=run.role, near_heat=True)
+            if not any(reason.code == "heat" for reason in ends_barred(view.context.catalogue, asked)):
                 continue
             gap, at = box_gap_mm(*view.fitted.spans[straight.key], box)
             if gap < least - 1:
@@ -384,28 +389,30 @@ def concealed_joint(view: View) -> Iterable[Said]:
         if row is None:
             continue
         straight = work.straights[joint.other]
-        service = work.runs[straight.run].run.service
+        run = work.runs[straight.run].run
         node = joint.key.rpartition(":")[0]
         place = (
             straight.place_to if node == straight.to_node or node.startswith(f"{straight.to_node}/") else straight.place
         )
-        if (
-            place not in HIDDEN
-            or row.concealed.get(service, "yes") == "yes"
-            or work.runs[straight.run].run.state != "new"
-        ):
+        if place not in HIDDEN or run.state != "new":
+            continue
+
+        def lies(method: str, place: str = place, run: Run = run) -> Verdict:
+            return method_allowed(view.context.catalogue, method, run.service, view.job.practice, run.role, place)
+
+        verdict = lies(joint.method)
+        concealed = [reason for reason in verdict.reasons if reason.code == "concealed"]
+        if not concealed and verdict.needs == lies(joint.method, "").needs:
             continue
         remedies = []
         system = view.context.catalogue.systems.get(straight.pipe.code)
         fitting = view.fitted.fittings.get(joint.fitting_key)
         if fitting and fitting.kind in ("elbow", "elbow45", "tee", "coupling", "reducer") and system:
             for method in system.methods:
-                other = view.context.catalogue.methods.get(method)
-                if (
-                    other
-                    and other.concealed.get(service) == "yes"
-                    and view.context.catalogue.method_figures(straight.pipe.code, straight.pipe.size, method)
+                if lies(method).verdict == "allowed" and view.context.catalogue.method_figures(
+                    straight.pipe.code, straight.pipe.size, method
                 ):
+                    other = view.context.catalogue.methods[method]
                     override = {"target": joint.fitting_key, "field": "method", "value": method, "reason": "concealed"}
                     command: dict[str, Any] = {"do": "put_override", "override": override}
                     remedies.append(
@@ -418,7 +425,7 @@ def concealed_joint(view: View) -> Iterable[Said]:
                     break
         says = f"{joint.run}: {row.title} on {joint.fitting_title} lies in the {place}."
         yield Said((joint.run, joint.key), says, tuple(remedies), joint.at, ("move it to where it can be reached", "a hatch over it"),
-                   "stop" if service == "gas" else None)  # fmt: skip
+                   "stop" if run.service == "gas" else None)  # fmt: skip
 
 
 @rule(

@@ -288,20 +288,15 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
             minutes += table[f"metre {kind}"] * piece.centre_mm / 1000
             minutes += table["bend"] * sum(bend.radius_mm > 0 for bend in piece.bends)
         methods = sorted({joint.method for joint in joints if joint.method})
-        flame = "capillary" in methods
+        rows = design.context.catalogue.methods
+        flame = any(rows[method].flame for method in methods if method in rows)
         length = length_text(design.pipework.runs[run.id].length_mm, design.job.pace_unit, with_unit=True)
         yield WorkStep(
             f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, turn, number) if order else (3, number),
             "tightness test of the gas, by the licensed person, before the next pipe is made" if gas else "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
-            ("pipe cutter", "tape", *sorted({tool for method in methods for tool in _TOOLS.get(method, ())})),
+            ("pipe cutter", "tape", *sorted({tool for method in methods if method in rows for tool in rows[method].kit})),
             (f"{len(joints)} joints", str(run.pipe)),
         )  # fmt: skip
-
-
-_TOOLS: dict[str, tuple[str, ...]] = {
-    "capillary": ("torch", "heat mat", "extinguisher"), "compression": ("two spanners",), "press": ("press tool and jaws",),
-    "thread": ("two pipe wrenches", "thread seal"), "tail": ("tail key", "thread seal"), "union": ("two spanners",), "washer": ("two spanners",),
-}  # fmt: skip
 
 
 def _prove(design: Design) -> Iterable[WorkStep]:

@@ -6,13 +6,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..catalogue import Catalogue
+from ..joints.mate import takes_insert
+
 KINDS = ("joint", "step", "test", "note")
 JOINT_FIELDS = ("made", "mark_seen", "dry", "insert", "locked", "olive", "witness", "jaw")
-# what a hand and an eye check of a joint before it is put under pressure, beside that it is made; by method
-CHECKS: dict[str, tuple[str, ...]] = {
-    "capillary": (), "braze": (), "compression": ("mark_seen", "olive"), "compression-plastic": ("insert", "olive"), "push-fit": ("mark_seen", "locked"), "push-fit-metal": ("mark_seen",),
-    "press": ("mark_seen", "jaw"), "press-mlc": ("witness", "jaw"), "expansion": ("mark_seen",),
-}  # fmt: skip
 CHECK_WORDS = {
     "mark_seen": "Mark seen",
     "insert": "Insert in",
@@ -23,11 +21,12 @@ CHECK_WORDS = {
 }
 
 
-def checks_of(method: str, pipe: str) -> tuple[str, ...]:
-    """The checks of a joint; plastic always takes an insert."""
-    found = CHECKS.get(method, ())
-    plastic = pipe.split()[0] in ("pb-m", "pexa") if pipe else False
-    return ("insert", *found) if plastic and method.startswith("push-fit") else found
+def checks_of(catalogue: Catalogue, method: str, pipe: str) -> tuple[str, ...]:
+    """What a hand and an eye check of a joint before it is put under pressure, beside that it is made; plastic always takes an insert."""
+    row = catalogue.methods.get(method)
+    inserts = takes_insert(pipe.split()[0]) if pipe else False
+    found = row.checks if row else ()
+    return ("insert", *found) if inserts and row and row.socket == "push" else found
 
 
 @dataclass(frozen=True, slots=True)

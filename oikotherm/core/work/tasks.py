@@ -84,6 +84,11 @@ def _socket(catalogue: Catalogue, pipe: Pipe, method: str, field: str) -> float:
     return found.insertion_mm
 
 
+def _clamp(catalogue: Catalogue, pipe: Pipe) -> str:
+    """The compression joint a valve has for this pipe."""
+    return next((one for one in catalogue.systems[pipe.code].methods if one.startswith("compression")), "compression")
+
+
 def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: str, full: bool) -> Task:
     """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); full: the house stays full.
 
@@ -126,7 +131,7 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
         raise Refused("floor", floor_mm, "the thickness of the floor, 10 to 600 mm", "22 mm")
     if not LEAST_GAP_MM <= gap_mm <= MOST_GAP_MM:
         raise Refused("gap", gap_mm, "80 to 120 mm from the floor to the mouth of the valve", "100 mm")
-    under, valve = _socket(catalogue, pipe, below, "below"), _socket(catalogue, pipe, "compression", "pipe")
+    under, valve = _socket(catalogue, pipe, below, "below"), _socket(catalogue, pipe, _clamp(catalogue, pipe), "pipe")
     stub = floor_mm + under + valve + gap_mm
     hole = hole_mm(catalogue, pipe.code, pipe.size, 0.0, row.od_mm)
     working = (

@@ -8,14 +8,13 @@ from dataclasses import dataclass
 from importlib import resources
 from typing import Any
 
-from ..catalogue import Catalogue
 from ..errors import Refused, nearest
-from ..job.house_acts import station_ports
 from ..job.model import Job
+from ..services import spec
 
 BESIDE_MM = 700.0  # where what hangs beside the boiler is put until the tape says better
 HEIGHT_MM = 1200.0
-USUAL_VESSEL_L, USUAL_SAFETY_BAR = 8.0, 3.0  # typ, wall-hung system and combi boilers
+USUAL_SAFETY_BAR = 3.0  # typ, a safety valve that stands apart
 CHECK = "check."
 
 
@@ -67,7 +66,7 @@ def checks(job: Job) -> tuple[Check, ...]:
     return tuple(found)
 
 
-def commands_of(ident: str, practice: str, catalogue: Catalogue) -> list[dict[str, Any]]:
+def commands_of(ident: str, practice: str) -> list[dict[str, Any]]:
     """What a template does to a blank job with a ground floor: edits, in order. Raises Refused for a template there is not.
 
     The new boiler hangs on the north wall with the old one (to be removed) in its place, stubs of the pipes that stay come out
@@ -80,7 +79,7 @@ def commands_of(ident: str, practice: str, catalogue: Catalogue) -> list[dict[st
     combi = template.boiler == "combi"
     found: list[dict[str, Any]] = [
         _station("boiler", "OLD", "Old boiler", (east, 3000, HEIGHT_MM), state="remove"),
-        {"do": "put_station", "station": _boiler(template, practice, (east, 3000, HEIGHT_MM), catalogue)},
+        _station("boiler", "BLR", "New boiler", (east, 3000, HEIGHT_MM), variant=template.boiler),
     ]
     pipes = [("OF", "Old flow", "flow"), ("ORT", "Old return", "return"), ("OG", "Old gas", "gas")]
     pipes += [("OH", "Hot to the house", "hot"), ("OC", "Cold from the main", "cold")] if combi else []
@@ -114,10 +113,9 @@ def commands_of(ident: str, practice: str, catalogue: Catalogue) -> list[dict[st
         {"do": "put_fact", "fact": {"path": CHECK + row["id"], "value": False, "basis": "assumed"}}
         for row in _checks() if row["template"] == "boiler-change" and (not row["when"] or template.boiler in row["when"].split())
     ]  # fmt: skip
-    heights = {kind.kind: kind.floor_mm for kind in catalogue.stations.values()}
     for command in found:
         if command["do"] == "add_station" and command["at"][2] is None:
-            command["at"] = (*command["at"][:2], heights[command["kind"]])
+            command["at"] = (*command["at"][:2], spec.kind(command["kind"]).variants[0].floor_mm)
     return found
 
 
@@ -133,49 +131,4 @@ def _station(
         "at": at,
         "faces": "S",
         **more,
-    }
-
-
-def _boiler(template: Template, practice: str, at: tuple[float, float, float], catalogue: Catalogue) -> dict[str, Any]:
-    """The new boiler with what it has inside, and for a combi its hot and cold ports."""
-    kind = catalogue.stations["boiler"]
-    ports = [
-        port.model_dump(exclude_none=True)
-        for port in station_ports(catalogue, "boiler", practice, kind.width_mm, kind.height_mm)
-    ]
-    waste = {
-        "name": "condensate",
-        "role": "condensate",
-        "way": "out",
-        "offset": (130.0, 150.0, 0.0),
-        "facing": "down",
-        "end": "waste 21.5 pipe",
-    }
-    ports.append(waste)
-    brings: dict[str, Any] = {}
-    if template.boiler != "heat-only":
-        brings = {
-            "pump": True,
-            "vessel_l": USUAL_VESSEL_L,
-            "safety_valve_bar": USUAL_SAFETY_BAR,
-            "vents": True,
-            "filling": template.boiler == "combi",
-        }
-    if template.boiler == "combi":
-        end = "NPT 1/2 male" if practice == "north-american" else "G 1/2 male flat"
-        for name, role, way, right in (("hot", "hot", "out", -60.0), ("cold", "cold", "in", 60.0)):
-            ports.append(
-                {"name": name, "role": role, "way": way, "offset": (right, 120.0, 0.0), "facing": "down", "end": end}
-            )
-    data = {"width_mm": kind.width_mm, "height_mm": kind.height_mm, "depth_mm": kind.depth_mm}
-    return {
-        "id": "BLR",
-        "kind": "boiler",
-        "name": "New boiler",
-        "level": "L0",
-        "at": at,
-        "faces": "S",
-        "ports": ports,
-        "data": data,
-        "brings": brings,
     }

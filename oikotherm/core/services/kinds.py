@@ -1,0 +1,232 @@
+"""Kinds of station as data: what a kind is called, its body, its ports by variant and practice, and the facts it may carry.
+
+Read from kinds.csv and ports.csv of each service's data folder, and of services/data for the kinds nobody owns. Adding a kind is adding rows.
+"""
+
+from __future__ import annotations
+
+import csv
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from importlib import resources
+from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
+
+from pydantic import Field, create_model
+
+from ..errors import Refused, nearest
+from ..fields import Facing, Frozen, Id, Kelvin, Line, NotNegative, Positive, TempC
+
+Way = Literal["out", "in", "either"]
+Gas = Literal["natural", "propane", "butane"]
+PumpCurve = tuple[tuple[NotNegative, NotNegative], ...]
+
+# every fact a station may carry: its type and, where the name does not say it, what it is. A kind names those it has in kinds.csv.
+FIELDS: dict[str, tuple[Any, str]] = {
+    "width_mm": (NotNegative, ""), "height_mm": (NotNegative, ""), "depth_mm": (NotNegative, ""),
+    "output_w": (NotNegative, ""), "least_output_w": (NotNegative, ""), "input_w": (NotNegative, ""),
+    "rated_at_k": (Kelvin, ""), "exponent": (Annotated[float, Field(ge=1, le=2)], ""),
+    "volume_l": (NotNegative, ""), "kv": (Positive, ""),
+    "loop_m": (NotNegative, "Pipe laid within an emitter: the loop of a floor or wall."),
+    "room": (Id, ""), "series": (Line, ""), "store_c": (TempC, ""), "coil_w": (NotNegative, ""),
+    "ways": (Annotated[int, Field(ge=1, le=40)], ""),
+    "pump_curve": (PumpCurve, "Points (flow_kg_s, head_pa)."),
+    "supply_pa": (NotNegative, ""), "outlet_pa": (NotNegative, ""), "set_pa": (NotNegative, ""), "precharge_pa": (NotNegative, ""),
+    "flow_kg_s": (NotNegative, ""), "gas": (Gas, ""), "hardness_mg_l": (NotNegative, ""), "material": (Line, ""), "age_years": (NotNegative, ""),
+}  # fmt: skip
+
+
+class StationData(Frozen):
+    """What is known of a station. Each kind has a model of its own with the facts it carries; a fact of other kinds reads as None."""
+
+    if TYPE_CHECKING:
+        width_mm: float | None = None
+        height_mm: float | None = None
+        depth_mm: float | None = None
+        output_w: float | None = None
+        least_output_w: float | None = None
+        input_w: float | None = None
+        rated_at_k: float | None = None
+        exponent: float | None = None
+        volume_l: float | None = None
+        kv: float | None = None
+        loop_m: float | None = None
+        room: str | None = None
+        series: str | None = None
+        store_c: float | None = None
+        coil_w: float | None = None
+        ways: int | None = None
+        pump_curve: tuple[tuple[float, float], ...] | None = None
+        supply_pa: float | None = None
+        outlet_pa: float | None = None
+        set_pa: float | None = None
+        precharge_pa: float | None = None
+        flow_kg_s: float | None = None
+        gas: str | None = None
+        hardness_mg_l: float | None = None
+        material: str | None = None
+        age_years: float | None = None
+    else:
+
+        def __getattr__(self, name):
+            if name in FIELDS:
+                return None
+            return super().__getattr__(name)
+
+
+def data_model(kind: str, fields: tuple[str, ...]) -> type[StationData]:
+    """The model of a kind's data, from the names of the facts it carries. Raises KeyError for a fact that is not in FIELDS."""
+    parts: dict[str, Any] = {}
+    for name in FIELDS:
+        if name in fields:
+            type_, says = FIELDS[name]
+            parts[name] = (type_ | None, Field(default=None, description=says or None))
+    unknown = set(fields) - set(FIELDS)
+    if unknown:
+        raise KeyError(f"{kind}: {', '.join(sorted(unknown))}")
+    name = "".join(word.capitalize() for word in kind.split("-")) + "Data"
+    return create_model(name, __base__=StationData, __module__=__name__, **parts)
+
+
+TRAITS = {
+    "hot": "softens plastic near it",
+    "served": "has to be shut off alone to be worked on",
+    "heavy": "takes two people to lift",
+    "unhung": "is not hung or set: it is there, or comes with the pipe",
+    "vents": "lets its own air out",
+    "through": "what goes in at one port comes out at the others",
+    "bars": "what goes in at a port comes out at the others of its role",
+    "moves": "moves water: a circulator",
+    "guard": "must never be shut off from what it guards: no valve is asked for before it",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class PortRow:
+    """A port a kind of station comes with; offsets as shares of the body plus millimetres. metal: what its end is made of, "" unknown."""
+
+    name: str
+    role: str
+    way: Way
+    right_of_width: float
+    right_mm: float
+    out_mm: float
+    up_of_height: float
+    up_mm: float
+    facing: Facing
+    end: str
+    metal: str
+    kit: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """One build of a kind: its title, typical body [mm], usual height of its underside, what it has inside. id "" is a kind without variants."""
+
+    id: str
+    title: str
+    width_mm: float
+    height_mm: float
+    depth_mm: float
+    floor_mm: float
+    brings: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class KindSpec:
+    """A kind of station.
+
+    model: what its data may hold; titles: by practice, "" for the others; variants: the usual one first; ports: by variant and
+    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of; traits: see TRAITS.
+    """
+
+    id: str
+    model: type[StationData]
+    titles: Mapping[str, str]
+    letters: str
+    variants: tuple[Variant, ...]
+    ports: Mapping[tuple[str, str], tuple[PortRow, ...]]
+    loads: Mapping[str, str]
+    sources: tuple[str, ...]
+    traits: frozenset[str]
+    source: str
+
+    def title(self, practice: str = "") -> str:
+        """What the trade calls it in a practice."""
+        return self.titles.get(practice) or self.titles[""]
+
+    def variant(self, ident: str) -> Variant:
+        """A variant by its id; "" is the usual one. Raises Refused with the nearest."""
+        if not ident:
+            return self.variants[0]
+        found = next((one for one in self.variants if one.id == ident), None)
+        if found is None:
+            known = [one.id for one in self.variants if one.id]
+            wanted = f"a variant such as {nearest(ident, known)}" if known else f"no variant: a {self.id} has none"
+            raise Refused("variant", ident, wanted, known[0] if known else "")
+        return found
+
+    def ports_of(self, variant: str, practice: str) -> tuple[PortRow, ...]:
+        """The ports of a variant in a practice; "" is the usual variant. Raises Refused for a variant there is not."""
+        return self.ports.get((self.variant(variant).id, practice), ())
+
+
+def _table(package: str, name: str) -> list[dict[str, str]]:
+    place = resources.files(package).joinpath("data", name)
+    return list(csv.DictReader(place.read_text("utf-8").splitlines())) if place.is_file() else []
+
+
+def _brings(text: str) -> dict[str, Any]:
+    """ "pump vents vessel_l=8" -> {"pump": True, "vents": True, "vessel_l": 8.0}."""
+    found: dict[str, Any] = {}
+    for word in text.split():
+        name, sign, value = word.partition("=")
+        found[name] = float(value) if sign else True
+    return found
+
+
+@functools.cache
+def read_kinds(package: str) -> dict[str, KindSpec]:
+    """The kinds of a service's data folder, by id. A row is a variant; what a later row leaves empty is as in the first of its kind."""
+    rows: dict[str, list[dict[str, str]]] = {}
+    for row in _table(package, "kinds.csv"):
+        rows.setdefault(row["kind"], []).append(row)
+    ports: dict[str, list[dict[str, str]]] = {}
+    for row in _table(package, "ports.csv"):
+        ports.setdefault(row["kind"], []).append(row)
+    return {kind: _kind(kind, of, ports.get(kind, [])) for kind, of in rows.items()}
+
+
+PRACTICES = ("british", "continental", "north-american")
+
+
+def _kind(kind: str, rows: list[dict[str, str]], port_rows: list[dict[str, str]]) -> KindSpec:
+    first = rows[0]
+    variants = tuple(
+        Variant(
+            row["variant"], row["variant_title"] or first["title"], float(row["width_mm"]), float(row["height_mm"]), float(row["depth_mm"]),
+            float(row["floor_mm"]), _brings(row["brings"]),
+        )
+        for row in rows
+    )  # fmt: skip
+    ports = {
+        (variant.id, practice): tuple(
+            _port(row) for row in port_rows
+            if row["practice"] in (practice, "*") and (not row["variant"] or variant.id in row["variant"].split())
+        )
+        for variant in variants for practice in PRACTICES
+    }  # fmt: skip
+    titles = {"": first["title"], "north-american": first["title_north_american"]}
+    loads = dict(word.split("=") for word in first["loads"].split())
+    return KindSpec(
+        kind, data_model(kind, tuple(first["fields"].split())), {place: title for place, title in titles.items() if title}, first["letters"], variants, ports,
+        loads, tuple(first["sources"].split()), frozenset(first["traits"].split()), first["source"],
+    )  # fmt: skip
+
+
+def _port(row: dict[str, str]) -> PortRow:
+    return PortRow(
+        row["name"], row["role"], cast(Way, row["way"]), float(row["right_of_width"]), float(row["right_mm"]), float(row["out_mm"]),
+        float(row["up_of_height"]), float(row["up_mm"]), cast(Facing, row["facing"]), row["end"], row["metal"], row["kit"], row["source"],
+    )  # fmt: skip

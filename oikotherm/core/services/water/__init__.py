@@ -1,0 +1,1 @@
+"""The service water: stations.py is what it is, room.py what it adds to a design."""

@@ -159,10 +159,22 @@ def takeoff(args: argparse.Namespace) -> int:
 def size(args: argparse.Namespace) -> int:
     """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel; or a circuit as it runs at given settings."""
     from .core.design import derive
-    from .exchange.simulation import run
-    from .exchange.sizes import sizes_of
+    from .exchange.heating.simulation import run
+    from .exchange.heating.sizes import sizes_of
 
     design = derive(_read_job(args.job))
+    if args.service and args.service != "heating":  # heating has its own form, with what every circuit is
+        from .core.services import spec
+        from .exchange.sized import sized_row
+
+        spec.service(args.service)
+        found = design.sized.get(args.service)
+        if found is None:
+            raise Refused(
+                "service", args.service, f"a service that is sized: {', '.join(design.sized)}", next(iter(design.sized))
+            )
+        _print({"job": design.job.uid, "title": design.job.title, **sized_row(found)})
+        return 0
     if args.simulate:
         text = sys.stdin.read() if args.simulate == "-" else _text(args.simulate)
         try:
@@ -214,10 +226,11 @@ def import_(args: argparse.Namespace) -> int:
 
 def calc(args: argparse.Namespace) -> int:
     """One calculation: a JSON object as argument or on standard input, one JSON object out."""
-    from .core.bench import TOOLS, find_tool
+    from .core.bench import find_tool
+    from .core.bench import tools as calc_tools
 
     if args.tool == "list":
-        _print([{"tool": tool.name, "does": tool.does, "example": tool.example} for tool in TOOLS.values()])
+        _print([{"tool": tool.name, "does": tool.does, "example": tool.example} for tool in calc_tools().values()])
         return 0
     tool = find_tool(args.tool)
     if args.help_tool:
@@ -299,7 +312,9 @@ def parser() -> argparse.ArgumentParser:
     add("check", check).add_argument("job", help="job document")
     sized = add("size", size)
     sized.add_argument("job", help="job document")
-    sized.add_argument("--service", choices=("heating",), default="heating", help="what is sized")
+    sized.add_argument(
+        "--service", help="the networks of one service, as every service gives them (heating, or another that sizes)"
+    )
     sized.add_argument(
         "--simulate", metavar="FILE", help="settings as JSON (- for standard input): run the circuit instead"
     )

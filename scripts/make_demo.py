@@ -9,10 +9,10 @@ from pathlib import Path
 from typing import Any
 
 from oikotherm.core.catalogue import standard
-from oikotherm.core.heating.series import emitter_of
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank, write
 from oikotherm.core.job.model import Job
+from oikotherm.core.services.heating.series import emitter_of
 
 DEMO = Path(__file__).parents[1] / "oikotherm" / "demo"
 

@@ -56,7 +56,14 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
     suite = unittest.TestSuite(loader.discover(room.replace(".", "/"), top_level_dir=".") for room in ROOMS)
     suite.addTests(
         loader.loadTestsFromNames(
-            ["tests.test_layers", "tests.test_lawful", "tests.test_cli", "tests.test_kill", "tests.test_pack", "tests.test_run"]
+            [
+                "tests.test_layers",
+                "tests.test_lawful",
+                "tests.test_cli",
+                "tests.test_kill",
+                "tests.test_pack",
+                "tests.test_run",
+            ]
         )
     )
     suite.addTests(loader.loadTestsFromNames(BROWSER))

@@ -7,10 +7,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from oikotherm.core.bench import TOOLS
+from oikotherm.core.bench import tools as calc_tools
 from oikotherm.core.design import derive
 from oikotherm.exchange.cutlist import cut_csv, cut_rows
-from oikotherm.exchange.sizes import sizes_of
+from oikotherm.exchange.heating.sizes import sizes_of
 from tests.jobs import whole
 
 ROOT = Path(__file__).parents[1]
@@ -60,7 +60,7 @@ class CommandLineTest(unittest.TestCase):
         self.assertIn("centre_to_centre", cli("calc", "cut_length", "--help").stdout)
         self.assertEqual(
             {row["tool"] for row in json.loads(cli("calc", "list").stdout)},
-            set(TOOLS),
+            set(calc_tools()),
         )
 
     def test_bad_input_gives_one_error_object_and_status_2(self):

@@ -16,8 +16,8 @@ from oikotherm.core.job.document import write
 from oikotherm.core.work.plan import plan
 from oikotherm.drawing.pdf import outlines
 from oikotherm.drawing.svg import SHAPES
+from oikotherm.exchange.heating.sizes import sizes_of
 from oikotherm.exchange.pack import bundle, import_bundle, pack_of, pack_pdf, reminders_ics
-from oikotherm.exchange.sizes import sizes_of
 from oikotherm.store import jobs, records
 from oikotherm.store.database import writing
 from oikotherm.web import create_app

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import cached_property, partial
+from typing import Any, TypeVar
 
 from .catalogue.measured import BookRow, overlay
 from .context import Context
-from .heating.simulate import Settings, Simulation, balance, simulate
-from .heating.sized import Heating
-from .heating.sizes import size_heating
 from .job.model import Job
 from .job.notation import Style
 from .job.writing import run_text
@@ -18,11 +17,14 @@ from .joints.fitted import Fitted
 from .labels import label_all
 from .making.cut import Cut, cuts
 from .memo import Remembered
+from .network.sized import Sized
 from .pipework.direction import flow_directions
 from .pipework.geometry import Pipework
 from .pipework.trace import standing, trace
-from .rules import Finding, find
+from .rules import COMMON, Finding, Rule, View, find
+from .services.rooms import rooms
 
+T = TypeVar("T")
 _TEXTS: Remembered[str] = Remembered(1_500)
 
 
@@ -35,6 +37,7 @@ class Design:
             rows = [BookRow(row.part, row.field, row.value, row.on) for row in job.measured]
             context = replace(context, catalogue=overlay(context.catalogue, rows))
         self.context = context
+        self._kept: dict[str, Any] = {}
 
     @cached_property
     def style(self) -> Style:
@@ -65,7 +68,8 @@ class Design:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        return find(self.job, self.fitted, self.context, self.heating, self.flow)
+        view = View(self.job, self.fitted, self.context, self.sized, self.flow)
+        return find(view, all_rules())
 
     @cached_property
     def open_findings(self) -> tuple[Finding, ...]:
@@ -73,9 +77,16 @@ class Design:
         return tuple(finding for finding in self.findings if not finding.waived)
 
     @cached_property
-    def heating(self) -> tuple[Heating, ...]:
-        """Every closed circuit, sized."""
-        return size_heating(self.job, self.fitted, self.context.catalogue)
+    def sized(self) -> dict[str, Sized]:
+        """Service -> its networks worked out, for every service that sizes."""
+        return {ident: room.size(self) for ident, room in rooms().items() if room.size is not None}
+
+    def kept(self, name: str, make: Callable[[], T]) -> T:
+        """What a room works out of this design, once: name -> what make() gave."""
+        if name not in self._kept:
+            self._kept[name] = make()
+        found: T = self._kept[name]
+        return found
 
     @cached_property
     def piece_labels(self) -> dict[str, str]:
@@ -89,18 +100,6 @@ class Design:
         return label_all(order, dict(self.context.labels), pieces=False)
 
     @cached_property
-    def running(self) -> dict[str, Simulation]:
-        """Heat source id -> its circuit balanced and running as designed; circuits without emitters are left out."""
-        found = {}
-        for heating in self.heating:
-            if heating.loads:
-                settings = Settings({one.station: one.setting for one in balance(heating)})
-                found[heating.circuit.source.id] = simulate(
-                    self.job, self.fitted, self.context.catalogue, heating, settings
-                )
-        return found
-
-    @cached_property
     def texts(self) -> dict[str, str]:
         """Run id -> its canonical line."""
         style = self.style
@@ -108,6 +107,11 @@ class Design:
             run.id: _TEXTS((run, style.catalogue), (style.practice, style.pace_unit), partial(run_text, run, style))
             for run in self.job.runs
         }
+
+
+def all_rules() -> tuple[Rule, ...]:
+    """The rules in force: those of all services, then those of each."""
+    return (*COMMON, *(rule for room in rooms().values() for rule in room.rules))
 
 
 def derive(job: Job, context: Context | None = None) -> Design:

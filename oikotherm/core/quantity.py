@@ -419,3 +419,13 @@ def length_text(mm: float, unit: PaceUnit = "mm", *, per_inch: int = 16, with_un
         return inches(mm, per_inch)
     text = trim(mm, 1) if abs(mm - round(mm)) > 0.049 else str(round(mm))
     return f"{text} mm" if with_unit else text
+
+
+def leading_number(text: str) -> float | None:
+    """The number a setting begins with: "18", "3bar", "2.5"."""
+    digits = ""
+    for sign in text.replace(",", "."):
+        if not (sign.isdigit() or sign == "." and "." not in digits):
+            break
+        digits += sign
+    return float(digits) if digits.strip(".") else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape, quoteattr
 
-from ..core.heating.sized import Heating
+from ..core.services.heating.sized import Heating
 from .svg import number
 
 LEAST_TREAD = 16.0

@@ -5,11 +5,12 @@ from __future__ import annotations
 import io
 from typing import Any
 
+from ..core.services import spec
+from .palette import line_type, true_colour
 from .scene import XY, Scene, Stroke
 
 LAYERS: dict[str, tuple[int, str]] = {
-    "PIPE-FLOW": (10, "CONTINUOUS"), "PIPE-RETURN": (210, "DASHED"), "PIPE-HOT": (20, "CONTINUOUS"), "PIPE-RECIRC": (20, "DASHED"), "PIPE-COLD": (150, "DASHDOT"),
-    "PIPE-GAS": (40, "DASHDOT"), "PIPE-DISCHARGE": (8, "DOT"), "PIPE-CONDENSATE": (8, "DOT"), "PIPE-FLUE": (8, "CONTINUOUS"), "FITTINGS": (7, "CONTINUOUS"), "STATIONS": (7, "CONTINUOUS"),
+    "FITTINGS": (7, "CONTINUOUS"), "STATIONS": (7, "CONTINUOUS"),
     "HOUSE": (9, "CONTINUOUS"), "OBSTACLES": (42, "CONTINUOUS"), "DIMENSIONS": (5, "CONTINUOUS"), "LABELS": (7, "CONTINUOUS"), "SYMBOLS": (7, "CONTINUOUS"),
 }  # fmt: skip
 _KIND = {
@@ -38,6 +39,8 @@ def write(scene: Scene) -> str:
     doc: Any = ezdxf.new("R2010", setup=["linetypes"])  # type: ignore[attr-defined]
     doc.header["$INSUNITS"] = 4  # millimetres
     space = doc.modelspace()
+    for role in spec.roles():
+        doc.layers.add(f"PIPE-{role.id.upper()}", linetype=line_type(role), true_color=true_colour(role.colour[0]))
     for name, (colour, line) in LAYERS.items():
         doc.layers.add(name, color=colour, linetype=line)
     longest = max((axis[0] ** 2 + axis[1] ** 2) ** 0.5 for axis in scene.axes) or 1.0

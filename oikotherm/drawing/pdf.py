@@ -6,20 +6,10 @@ import math
 import re
 from typing import Any
 
+from .palette import colours, dashes
 from .scene import XY, Scene
 from .svg import SHAPES, UPRIGHT
 
-COLOURS = {
-    "flow": "#b5502f", "return": "#6a3f6b", "hot": "#9c4221", "recirc": "#9c4221", "cold": "#2b5f8a", "gas": "#8a6510", "discharge": "#5f6465",
-    "condensate": "#5f6465", "flue": "#5f6465",
-}  # fmt: skip
-DASHES = {
-    "return": (8, 3),
-    "cold": (1.5, 2, 6, 2),
-    "gas": (8, 2, 1.5, 2),
-    "discharge": (1.5, 3),
-    "condensate": (1.5, 3),
-}
 INK, LINE, LEVEL, BRICK, OCHRE, MUTED = "#1e2a2c", "#a99d84", "#f4f1ea", "#a8322a", "#7d5b0c", "#575f5b"
 SLATE = "#4a6076"
 _TOKEN = re.compile(r"[MLHVZA]|-?\d*\.?\d+")
@@ -75,6 +65,7 @@ def outlines(d: str) -> list[tuple[list[XY], bool]]:
 
 def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float) -> float:
     """Draw the scene with its left lower corner there [pt], that wide [pt]. Gives its height [pt]."""
+    coloured, patterns = colours(), dashes()
     scale = width / scene.width
     height = scene.height * scale
 
@@ -92,7 +83,7 @@ def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float)
 
     for stroke in scene.strokes:
         canvas.setDash()
-        colour, thick, fill = COLOURS.get(stroke.role, INK), 1.6, None
+        colour, thick, fill = coloured.get(stroke.role, INK), 1.6, None
         if stroke.layer == "level":
             colour, thick, fill = LINE, 0.4, LEVEL
         elif stroke.layer in ("wall", "obstacle"):
@@ -108,8 +99,8 @@ def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float)
         elif stroke.layer == "closing":
             colour, thick = BRICK, 0.8
             canvas.setDash(2, 2)
-        elif stroke.role in DASHES:
-            canvas.setDash(*([DASHES[stroke.role]]))
+        elif stroke.role in patterns:
+            canvas.setDash(*([patterns[stroke.role]]))
         canvas.setStrokeColor(colour)
         canvas.setLineWidth(thick)
         canvas.setLineCap(1 if stroke.layer == "fitting" else 0)
@@ -120,7 +111,7 @@ def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float)
     for symbol in scene.symbols:
         turn = 0.0 if symbol.shape in UPRIGHT else math.atan2(symbol.way[1], symbol.way[0])
         cos, sin = math.cos(turn), math.sin(turn)
-        colour = COLOURS.get(symbol.role, INK)
+        colour = coloured.get(symbol.role, INK)
         canvas.setStrokeColor(colour)
         canvas.setFillColor(colour if symbol.shape == "flow" else "#ffffff")
         canvas.setLineWidth(0.7)
@@ -136,7 +127,7 @@ def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float)
         kind = label.kind.split(" ")[0].split("-")[0]
         size = max(6.5, 11 * scale * 1.05)
         if kind in ("tag", "badge"):
-            colour = {"badge-stop": BRICK, "badge-mind": OCHRE}.get(label.kind) or COLOURS.get(
+            colour = {"badge-stop": BRICK, "badge-mind": OCHRE}.get(label.kind) or coloured.get(
                 label.kind.rpartition("role-")[2], INK
             )
             canvas.setFillColor(colour)

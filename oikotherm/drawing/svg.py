@@ -9,6 +9,7 @@ import functools
 from importlib import resources
 from xml.sax.saxutils import escape, quoteattr
 
+from .palette import paired, stylesheet
 from .scene import XY, Label, Scene, Stroke, Symbol
 
 SHAPES = {
@@ -64,13 +65,13 @@ def _pair(at: XY) -> str:
     return f"{at[0]:.4g},{at[1]:.4g}" if abs(at[0]) + abs(at[1]) < 1000 else f"{at[0]:.1f},{at[1]:.1f}"
 
 
-def _stroke(stroke: Stroke) -> str:
+def _stroke(stroke: Stroke, pairs: frozenset[str]) -> str:
     words = " ".join(["s", stroke.layer, f"role-{stroke.role}" if stroke.role else "", *stroke.marks]).split()
     title = f"<title>{_escaped(stroke.title)}</title>" if stroke.title else ""
     d = _path(stroke.points, stroke.closed)
     if stroke.layer == "pipe":
         # an unseen broad line under the pipe takes the pointer; hot pipes are a thin pair: light core in the colour
-        core = f'<path class="core" d="{d}"/>' if stroke.role in ("hot", "flue") or "keep" in stroke.marks else ""
+        core = f'<path class="core" d="{d}"/>' if stroke.role in pairs or "keep" in stroke.marks else ""
         return f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)}>{title}<path class="hit" d="{d}"/><path d="{d}"/>{core}</g>'
     return f'<path class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)} d="{d}">{title}</path>'
 
@@ -111,10 +112,11 @@ def write(scene: Scene, *, standalone: bool = False, ident: str = "drawing") -> 
     parts = [f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}" '
              f'data-origin="{_pair(scene.origin)}" data-axes="{" ".join(_pair(axis) for axis in scene.axes)}">']  # fmt: skip
     if standalone:
-        style = resources.files(__package__).joinpath("drawing.css").read_text("utf-8")
+        style = resources.files(__package__).joinpath("drawing.css").read_text("utf-8") + stylesheet(screen=False)
         parts.append(f"<style>{escape(style)}</style>")
     parts += ['<g class="all">']
-    parts += [_stroke(stroke) for stroke in scene.strokes]
+    pairs = paired()
+    parts += [_stroke(stroke, pairs) for stroke in scene.strokes]
     parts += [_symbol(symbol) for symbol in scene.symbols]
     parts += [_label(label) for label in scene.labels]
     parts.append("</g></svg>")

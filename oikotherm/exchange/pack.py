@@ -14,9 +14,11 @@ from typing import Any
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.document import new_uid, read, write
+from ..core.services.rooms import rooms
 from ..core.work.care import Reminder, reminders, shut_offs, top_up
 from ..core.work.plan import plan
 from ..core.work.records import Record, joint_states, ticked
+from ..core.work.steps import PackSection
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
@@ -24,14 +26,20 @@ from ..drawing.pdf import draw_on
 from ..store import jobs as jobs_store
 from ..store import records as records_store
 from .cutlist import cut_csv, cut_rows
+from .heating.sizes import sizes_of
 from .site import tests_of
-from .sizes import sizes_of
 
 CAUTION = (
     "Lengths and sizes follow from what was paced and from figures of which some are typical. Gas, flue and unvented hot water are licensed work; "
     "local code and the authority decide. This is a calculation, not a certificate."
 )
 MOST_BYTES = 8_000_000
+
+
+def sections_of(design: Design) -> list[PackSection]:
+    """What each service puts into the pack."""
+    made = (maker(design) for room in rooms().values() for maker in room.pack)
+    return [one for one in made if one is not None]
 
 
 def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) -> dict[str, Any]:
@@ -51,7 +59,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
     return {
         "title": design.job.title, "place": design.job.place, "rev": rev, "today": today.isoformat(), "unit": design.job.pace_unit,
         "caption": f"{design.job.title}, isometric; lengths centre to centre; flow solid, return dashed",
-        "complete": not stops and passed, "stops": stops, "sizes": sizes_of(design), "cuts": cut_rows(design), "joints": joints,
+        "sections": [{"title": one.title, "rows": [list(row) for row in one.rows]} for one in sections_of(design)], "complete": not stops and passed, "stops": stops, "sizes": sizes_of(design), "cuts": cut_rows(design), "joints": joints,
         "plan": [
             {"key": step.key, "title": step.title, "where": step.where, "minutes": step.minutes, "hold": step.hold, "done": done.get(step.key)}
             for step in plan(design)
@@ -174,6 +182,10 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
                 )
             )
             story += steps(vessel["working"])
+    for section in pack["sections"]:
+        story.append(text(section["title"], head))
+        if section["rows"]:
+            story.append(table(section["rows"], [1 / len(section["rows"][0])] * len(section["rows"][0])))
     story.append(text(f"Cut list, {len(pack['cuts'])} cuts", head))
     rows = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
     rows += [

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 
 from ..core.design import Design
 from ..core.errors import Refused
-from ..core.work.proof import Rig, Verdict, judge, read_readings, test_pressure_bar
+from ..core.services.heating.proof import Rig, Verdict, judge, read_readings, test_pressure_bar
+from ..core.services.heating.sizing import heating_of
 from ..core.work.records import Record, joint_states
 from ..store import records as records_store
 
@@ -34,7 +35,7 @@ def rig_of(design: Design, records: Sequence[Record], resolution_bar: float) -> 
     states = joint_states(records)
     joints = list(design.fitted.joints)
     dry = sum(states[key].yes("dry") for key in joints if key in states)
-    heating = design.heating[0] if design.heating else None
+    heating = next(iter(heating_of(design)), None)
     if heating is None or heating.vessel is None:
         return Rig(1.5, resolution_bar, 20.0, 1.0, len(joints), dry)
     pressure = test_pressure_bar(heating.vessel.hot_bar, heating.safety_bar)

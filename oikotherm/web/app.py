@@ -64,7 +64,9 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, flow, handover, home, job, make, pace, people, practice, site, sizes, survey, van
+    from . import bench, handover, home, job, make, pace, people, practice, site, sizes, survey, van
+    from .heating import flow
+    from .heating import sizes as heating_sizes  # noqa: F401 - its routes
 
     for module in (home, job, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)

@@ -8,6 +8,8 @@ from pathlib import Path
 
 from flask import Response, abort, request
 
+from ..drawing.palette import stylesheet
+
 STATIC = Path(__file__).with_name("static")
 DRAWING_CSS = Path(__file__).parents[1] / "drawing" / "drawing.css"
 TYPES = {
@@ -25,6 +27,7 @@ class Assets:
         }
         paths["drawing.css"] = DRAWING_CSS
         self.files = {name: path.read_bytes() for name, path in paths.items()}
+        self.files["roles.css"] = stylesheet().encode()
         digest = hashlib.sha256()
         for name, data in sorted(self.files.items()):
             digest.update(name.encode() + b"\0" + data)

@@ -8,7 +8,8 @@ from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
 
-from ..core.bench import TOOLS, Tool, find_tool
+from ..core.bench import Tool, find_tool
+from ..core.bench import tools as calc_tools
 from ..core.catalogue import standard
 from ..core.design import derive
 from ..core.errors import Refused
@@ -148,7 +149,7 @@ def _paced(items: str, typed: dict[str, str]) -> str:
 @bp.get("/bench")
 def index() -> str:
     """The tools."""
-    return render_template("bench.html", tools=TOOLS.values(), tool=None)
+    return render_template("bench.html", tools=calc_tools().values(), tool=None)
 
 
 def _plain(field: str, text: str) -> Any:
@@ -164,11 +165,13 @@ def _plain(field: str, text: str) -> Any:
 @bp.get("/bench/<name>")
 def page(name: str) -> Any:
     """One tool: its form, and below it what the form gives."""
-    if name not in TOOLS:
-        return render_template("error.html", title="No such tool", words=f"The Bench has {', '.join(TOOLS)}."), 404
+    if name not in calc_tools():
+        return render_template(
+            "error.html", title="No such tool", words=f"The Bench has {', '.join(calc_tools())}."
+        ), 404
     if name in ("transition", "recipe"):
         return finder_page() if name == "transition" else recipe_page()
-    tool = TOOLS[name]
+    tool = calc_tools()[name]
     fields = fields_of(tool)
     typed = {field["name"]: request.args.get(field["name"], "").strip() for field in fields}
     result, error = None, None
@@ -182,7 +185,7 @@ def page(name: str) -> Any:
     drawing = sketch(name, typed, result) if result else ""
     html = render_template(
         "bench.html",
-        tools=TOOLS.values(),
+        tools=calc_tools().values(),
         tool=tool,
         fields=fields,
         typed=typed,

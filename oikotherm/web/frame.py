@@ -41,32 +41,6 @@ STAGES = (
     Stage(7, "prove", "Prove"),
     Stage(8, "handover", "Hand over"),
 )
-STAGE_OF_RULE = dict.fromkeys(("leg-short", "no-figures", "long-piece", "size-open"), "make")
-STAGE_OF_RULE |= dict.fromkeys(("record-changed", "port-end", "no-transition"), "joints")
-STAGE_OF_RULE |= dict.fromkeys(
-    (
-        "section-over",
-        "vessel-small",
-        "left-out",
-        "terms-assumed",
-        "not-balanced",
-        "valve-noise",
-        "room-short",
-        "residual-head",
-        "single-pipe",
-        "pump-backflow",
-        "no-air-separator",
-        "no-filter",
-        "fill-low",
-        "trv-on-return",
-        "insert-bore",
-        "oxygen-barrier",
-        "safety-behind-valve",
-        "vessel-behind-valve",
-    ),
-    "sizes",
-)
-STAGE_OF_RULE |= dict.fromkeys(("unchecked", "crossed"), "survey")
 Fragment = Callable[["Frame"], str]
 
 
@@ -102,7 +76,7 @@ class Frame:
     def stages(self) -> list[dict[str, Any]]:
         """The stage pipe: each stage with its count of findings and whether it is filled."""
         found = self.design.open_findings
-        counts = Counter(STAGE_OF_RULE.get(f.rule, "pace") for f in found if f.severity != "note")
+        counts = Counter(f.stage for f in found if f.severity != "note")
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
         from .site import proved, records_here  # they show this frame in turn
@@ -111,11 +85,10 @@ class Frame:
         done = ticked(records_here(self.uid))
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
-            "pace": paced
-            and not any(f.severity == "stop" and STAGE_OF_RULE.get(f.rule, "pace") == "pace" for f in found),
-            "sizes": any(heating.loads for heating in self.design.heating) and not counts.get("sizes"),
+            "pace": paced and not any(f.severity == "stop" and f.stage == "pace" for f in found),
+            "sizes": any(sized.terminals for sized in self.design.sized.values()) and not counts.get("sizes"),
             "joints": bool(self.design.fitted.joints)
-            and not any(f.rule in ("no-figures", "port-end", "no-transition", "record-changed") for f in found),
+            and not any(f.stage == "joints" or f.rule == "no-figures" for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
             "order": bool(done) and all(step.key in done for step in plan(self.design)),
             "prove": proved(self),

@@ -10,7 +10,7 @@ from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
-from ..core.work.templates import TEMPLATES, commands_of
+from ..core.services.heating.templates import TEMPLATES, commands_of
 from ..exchange.pack import import_bundle
 from ..store import jobs as jobs_store
 from ..store.database import writing

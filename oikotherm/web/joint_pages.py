@@ -7,7 +7,7 @@ from typing import Any
 from flask import Response, render_template, request
 from markupsafe import Markup
 
-from ..core.bench import TOOLS
+from ..core.bench import tools as calc_tools
 from ..core.bench.joints import RecipeInput, TransitionInput, answer_text, ask_of, read_end, recipe_text
 from ..core.catalogue import End
 from ..core.errors import Refused
@@ -96,7 +96,7 @@ def finder_page() -> Any:
         error = refused
     count = len(answer.chains) if answer else 0
     html = render_template(
-        "finder.html", tools=TOOLS.values(), tool=TOOLS["transition"], typed=typed, ticks=ticks, error=error, text=answer_text(answer) if answer else "", answer=answer, strips=strips[:count], refused_strips=strips[count:],
+        "finder.html", tools=calc_tools().values(), tool=calc_tools()["transition"], typed=typed, ticks=ticks, error=error, text=answer_text(answer) if answer else "", answer=answer, strips=strips[:count], refused_strips=strips[count:],
         picks=picks(), compare=compare(answer.chains) if answer else [], prices=PRICES, services=spec.services(),
     )  # fmt: skip
     return html, 422 if error else 200
@@ -158,8 +158,8 @@ def recipe_page() -> Any:
         error = refused
     html = render_template(
         "recipe.html",
-        tools=TOOLS.values(),
-        tool=TOOLS["recipe"],
+        tools=calc_tools().values(),
+        tool=calc_tools()["recipe"],
         typed=typed,
         error=error,
         text=recipe_text(shown["recipe"]) if shown else "",

@@ -15,11 +15,14 @@ from ..core.joints.fitter import ways_to_join
 from ..core.joints.recipe import joint_end
 from ..core.making.materials import coils, parts, sticks
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
+from ..core.services.heating.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
+from ..core.services.heating.sizing import heating_of
+from ..core.services.heating.water_work import WaterWork, water_work
+from ..core.services.rooms import rooms
 from ..core.work.place import place_words
-from ..core.work.plan import WorkStep, move, plan
-from ..core.work.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
+from ..core.work.plan import move, plan
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
-from ..core.work.water import WaterWork, water_work
+from ..core.work.steps import TestKind, WorkStep
 from ..exchange.site import records_of, rig_of, state_mark, tests_of
 from ..store import jobs as jobs_store
 from ..store import people as people_store
@@ -191,7 +194,7 @@ def materials_of(frame: Frame) -> dict[str, Any]:
 @order_bp.app_template_global()
 def water_of(frame: Frame) -> list[WaterWork]:
     """The water work of every circuit that has emitters."""
-    found = (water_work(frame.design, heating) for heating in frame.design.heating if heating.loads)
+    found = (water_work(frame.design, heating) for heating in heating_of(frame.design) if heating.loads)
     return [one for one in found if one is not None]
 
 
@@ -231,6 +234,12 @@ def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None)
         for name in checks_of(catalogue, joint.method, joint.pipe)
         if not (state and state.yes(name))
     ]
+
+
+@prove_bp.app_template_global()
+def tests_to_make(frame: Frame) -> list[TestKind]:
+    """How each service of the job is proved."""
+    return [kind for room in rooms().values() for kind in room.tests if kind.applies(frame.design)]
 
 
 @prove_bp.app_template_global()

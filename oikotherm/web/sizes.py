@@ -1,273 +1,41 @@
-"""Sizes: flows, drops, the index path as a staircase, volume and vessel."""
+"""Sizes: every service that sizes the job, each by its own partial (templates/<service>/_sized.html) or by the common one."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, jsonify, redirect, render_template, request, url_for
-from markupsafe import Markup
+from flask import Blueprint, render_template
 
-from ..core.errors import Refused
-from ..core.heating.circuits import MANIFOLDS, SOURCES, mixing_sets
-from ..core.heating.pumps import PumpDuty
-from ..core.heating.simulate import Balance, balance
-from ..core.heating.sized import Heating
-from ..core.heating.valves import choose_pump, circulators, corrected_turns
-from ..core.job.model import Job
-from ..core.quantity import parse
-from ..drawing.charts import pump_chart, staircase
-from ..exchange.simulation import run
-from ..exchange.sizes import sizes_of
-from ..store import jobs as jobs_store
-from ..store import records as records_store
-from ..store.database import now, writing
-from . import db
+from ..core.network.sized import Sized
+from ..core.services import spec
+from ..exchange.sized import sized_row
 from .frame import Frame
-from .job import _rev, edit_job
-from .site import records_here
 
-LEAST_SURPLUS_PA = 500.0
 bp = Blueprint("sizes", __name__, url_prefix="/jobs/<uid>/sizes")
-
-
-@bp.app_template_global()
-def sized(frame: Frame) -> list[dict[str, Any]]:
-    """Each circuit as the command line gives it, with its staircase."""
-    found: list[dict[str, Any]] = []
-    for row, heating in zip(sizes_of(frame.design), frame.design.heating, strict=True):
-        how = {one.station: one for one in balance(heating)}
-        for load in row["emitters"]:
-            load["how"] = how_set(how[load["id"]], load["flow_l_h"] / 60)
-        found.append({**row, "stair": staircase(heating), "heating": heating})
-    return found
-
-
-@bp.app_template_global()
-def pump_drawing(heating: Heating, which: int = 0) -> Markup:
-    """The chosen circulator's speeds (or the pump's own curve) against the circuit, whose head grows as the square of its flow about
-    the duty."""
-    duty = heating.pumps[which]
-    if duty.curve is not None:
-        return _own_curve(heating, duty)
-    chosen = choose_pump(duty.flow_kg_s, duty.head_pa, heating.medium)
-    circulator = chosen.circulator if chosen else circulators()[-1]
-    per = 3.6e6 / heating.medium.density_kg_m3
-    curves = []
-    for speed in circulator.speeds:
-        curve = circulator.curve(heating.medium, speed=speed)
-        end = speed * circulator.flow_m3_h * heating.medium.density_kg_m3 / 3600
-        flows = [end * n / 24 for n in range(25)]
-        curves.append(
-            (
-                f"{circulator.name}, {speed:.0%}" if speed == circulator.speeds[-1] else f"{speed:.0%}",
-                [(m * per, curve.head_pa(m)[0] / 1000) for m in flows],
-            )
-        )
-    return _chart(curves, duty, per)
-
-
-def _chart(curves: list[tuple[str, list[tuple[float, float]]]], duty: PumpDuty, per: float) -> Markup:
-    top = max(head for _, curve in curves for _, head in curve)
-    reach = (top * 1000 / max(duty.head_pa, 1.0)) ** 0.5
-    system = [(duty.flow_kg_s * per * reach * n / 24, duty.head_pa / 1000 * (reach * n / 24) ** 2) for n in range(25)]
-    return Markup(pump_chart(curves, system, (duty.flow_kg_s * per, duty.head_pa / 1000)))  # noqa: S704 - our own drawing
-
-
-def _own_curve(heating: Heating, duty: PumpDuty) -> Markup:
-    """A pump's own curve, from rest to no head."""
-    assert duty.curve is not None
-    end = (duty.curve.h0_pa / duty.curve.a_pa_s2_kg2) ** 0.5
-    per = 3.6e6 / heating.medium.density_kg_m3
-    points = [(end * n / 24 * per, duty.curve.head_pa(end * n / 24)[0] / 1000) for n in range(25)]
-    return _chart([("by its label", points)], duty, per)
-
-
-@bp.app_template_global()
-def at_flow_temperatures(frame: Frame, source: str) -> list[dict[str, Any]]:
-    """What the balanced circuit gives at lower flow temperatures, its pump as designed."""
-    found = []
-    for flow_c in (75, 65, 55, 45, 35):
-        try:
-            row = run(frame.design, {"circuit": source, "flow_c": flow_c})
-        except Refused:
-            continue
-        found.append(
-            {
-                "flow_c": flow_c,
-                "return_c": row["return_c"],
-                "output_w": sum(one["output_w"] for one in row["emitters"]),
-                "rooms": len(row["rooms"]),
-                "short": [room["name"] for room in row["rooms"] if room["short"]],
-            }
-        )
-    return found
-
-
-def how_set(one: Balance, flow_l_min: float) -> str:
-    """In words how an emitter without a lockshield gets its flow."""
-    if one.valve == "manifold":
-        return f"{flow_l_min:.1f} L/min at the manifold"
-    if one.valve == "self":
-        return "its mixing valve sets itself"
-    return f"balancing valve, Kv {one.kv:.2g}" if one.surplus_pa > LEAST_SURPLUS_PA else "none needed"
-
-
-def balance_sheet(frame: Frame) -> list[dict[str, Any]]:
-    """A row an emitter: turns to set, the difference to expect, what was measured last, and the turns that follow from it."""
-    measured = {
-        record.key: record
-        for record in records_here(frame.uid)
-        if record.kind == "note" and record.key.startswith("balance:")
-    }
-    rows = []
-    for heating in frame.design.heating:
-        if not heating.loads:
-            continue
-        running = frame.design.running[heating.circuit.source.id]
-        for one in balance(heating):
-            run_ = running.emitter(one.station)
-            record = measured.get(f"balance:{one.station}")
-            row: dict[str, Any] = {
-                "id": one.station,
-                "name": next(load.name for load in heating.loads if load.station == one.station),
-                "turns": round(one.turns * 20) / 20 if one.lockshield else None,
-                "how": how_set(one, run_.wanted_kg_s / heating.medium.density_kg_m3 * 6e4),
-                "expect_k": run_.flow_c - run_.return_c,
-                "last": None,
-            }
-            if record is not None:
-                body = record.body
-                row["last"] = {**body, "by": record.by_role, "at": record.made_at}
-                if row["turns"] is not None:
-                    row["last"]["corrected"] = corrected_turns(
-                        body["turns"], body["flow_c"] - body["return_c"], row["expect_k"]
-                    )
-            rows.append(row)
-    return rows
-
-
-@bp.get("/balance")
-def balance_page(uid: str) -> str:
-    """The balance sheet, for the phone."""
-    frame = Frame(uid, "sizes")
-    return render_template("balance.html", frame=frame, rows=balance_sheet(frame), typed={}, error=None)
-
-
-@bp.post("/balance")
-def keep_measured(uid: str) -> Any:
-    """Keep what was measured at one emitter; the corrected turns follow from it."""
-    frame, form = Frame(uid, "sizes"), request.form
-    rows = balance_sheet(frame)
-    try:
-        row = next((one for one in rows if one["id"] == form.get("emitter")), None)
-        if row is None:
-            raise Refused("emitter", form.get("emitter"), "an emitter of the job", "R1")
-        flow_c = parse(form.get("flow_c", ""), "temperature", "C", field="flow_c")
-        return_c = parse(form.get("return_c", ""), "temperature", "C", field="return_c")
-        turns = _turns(form.get("turns", ""), row["turns"])
-        corrected_turns(turns, flow_c - return_c, row["expect_k"])
-        record = {
-            "uuid": form.get("uuid", ""), "job": uid, "kind": "note", "key": f"balance:{row['id']}", "label": f"balance {row['id']}", "rev": frame.rev, "made_at": now(),
-            "by_role": form.get("by_role", "site lead"), "body": {"flow_c": flow_c, "return_c": return_c, "turns": turns},
-        }  # fmt: skip
-        with writing(db.get()):
-            records_store.add(db.get(), record)
-    except Refused as error:
-        return render_template("balance.html", frame=frame, rows=rows, typed=form, error=error), 422
-    return redirect(url_for(".balance_page", uid=uid) + f"#b-{form.get('emitter')}", 303)
-
-
-def _turns(text: str, set_: float | None) -> float:
-    """Turns as typed, or as the sheet has them. Raises Refused."""
-    if not text.strip():
-        return set_ or 4.0
-    try:
-        turns = float(text.strip().replace(",", "."))
-    except ValueError:
-        raise Refused("turns", text, "turns open, from 0.25 to 4", "1.5") from None
-    if not 0.25 <= turns <= 20:
-        raise Refused("turns", text, "turns open, from 0.25 to 4", "1.5")
-    return turns
-
-
-@bp.post("/simulate")
-def simulation(uid: str) -> Any:
-    """The circuit at the settings of the simulator; nothing is stored."""
-    frame = Frame(uid, "sizes")
-    return jsonify(rev=frame.rev, **run(frame.design, request.get_json(silent=True)))
 
 
 @bp.get("")
 def index(uid: str) -> str:
-    """The circuits of the job."""
-    return _page(uid)
+    """The networks of the job."""
+    return page(uid)
 
 
-def _page(uid: str, **more: Any) -> str:
+def page(uid: str, **more: Any) -> str:
+    """The page, with what was typed and why it was refused."""
     known: dict[str, Any] = {"typed": {}, "error": None, "message": ""}
     return render_template("sizes.html", frame=Frame(uid, "sizes"), **{**known, **more})
 
 
 @bp.app_template_global()
-def could_mix(frame: Frame) -> list[str]:
-    """Manifolds on a circuit that have no temperatures of their own yet."""
-    mixed = mixing_sets(frame.job)
+def services_sized(frame: Frame) -> list[dict[str, Any]]:
+    """The services with something sized in this job."""
     return [
-        station.id for heating in frame.design.heating if heating.circuit.own for station in heating.circuit.stations
-        if station.kind == "manifold" and station.id not in mixed and station.state != "remove"
+        {"service": ident, "title": spec.service(ident).title, "sized": sized}
+        for ident, sized in frame.design.sized.items() if sized.supplies or sized.open
     ]  # fmt: skip
 
 
-@bp.post("/terms")
-def set_terms(uid: str) -> Any:
-    """Set a circuit's temperatures and what runs in it; with no temperatures a mixing set becomes a plain manifold again."""
-    form = request.form
-    try:
-        frame = Frame(uid, "sizes")
-        edit_job(uid, _rev(form.get("rev", "")), _terms(frame.job, form))
-    except Refused as error:
-        return _page(uid, typed=form, error=error), 422
-    except jobs_store.Stale as stale:
-        words = f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you typed is kept below."
-        return _page(uid, typed=form, message=words), 409
-    return redirect(url_for(".index", uid=uid, done="terms") + f"#circuit-{form.get('source')}", 303)
-
-
-def _terms(job: Job, form: Mapping[str, str]) -> list[dict[str, Any]]:
-    source = job.station(form.get("source", ""))
-    if source is None or source.kind not in (*SOURCES, *MANIFOLDS):
-        raise Refused("source", form.get("source"), "a boiler or manifold of the job", "BLR")
-    comma = job.practice == "continental"
-    temps = {
-        name: parse(form[name], "temperature", "C", field=name, decimal_comma=comma)
-        for name in ("flow_c", "return_c", "cold_c") if form.get(name, "").strip()
-    }  # fmt: skip
-    old = next((circuit for circuit in job.circuits if circuit.source == source.id), None)
-    if "flow_c" not in temps or "return_c" not in temps:
-        raise Refused("flow_c", form.get("flow_c", ""), "flow and return, the return lower", "70 and 50")
-    if not temps["return_c"] < temps["flow_c"]:
-        raise Refused(
-            "return_c",
-            form.get("return_c"),
-            f"a return below the flow of {temps['flow_c']:g} C",
-            f"{temps['flow_c'] - 20:g}",
-        )
-    if not 20 < temps["flow_c"] <= 110:
-        raise Refused("flow_c", form.get("flow_c"), "a flow from 20 to 110 C", "70")
-    share = form.get("glycol", "").strip().rstrip("%").strip()
-    try:
-        percent = float(share.replace(",", ".")) if share else 0.0
-    except ValueError:
-        raise Refused("glycol", share, "propylene glycol in percent by mass, 0 to 60; empty for water", "30") from None
-    if not 0 <= percent <= 60:
-        raise Refused("glycol", share, "propylene glycol in percent by mass, 0 to 60; empty for water", "30")
-    medium = {"medium": "mpg", "mass_fraction": percent / 100} if percent else {"medium": "water", "mass_fraction": 0}
-    fill = form.get("fill_bar", "").strip()
-    bar = parse(fill, "pressure", "bar", field="fill_bar", decimal_comma=comma) / 1e5 if fill else None
-    if bar is not None and not 0.3 <= bar <= 6:
-        raise Refused("fill_bar", fill, "a cold pressure from 0.3 to 6 bar; empty for what the vessel needs", "1.2")
-    circuit = {
-        **(old.model_dump(exclude_none=True) if old else {"id": job.free_id("UF" if source.kind in MANIFOLDS else "CH"), "source": source.id}), **temps, **medium, "fill_bar": bar,
-    }  # fmt: skip
-    return [{"do": "put_circuit", "circuit": circuit}]
+@bp.app_template_global()
+def sized_figures(sized: Sized) -> dict[str, Any]:
+    """A service's networks as `size --service` gives them."""
+    return sized_row(sized)

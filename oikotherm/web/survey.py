@@ -10,13 +10,13 @@ from flask import Blueprint, redirect, render_template, request, url_for
 
 from ..core.catalogue import standard
 from ..core.errors import Refused
-from ..core.heating.series import PANEL, emitter_of
-from ..core.heating.valves import curve_of_points
 from ..core.job.houseline import EXAMPLES, part_text
 from ..core.job.model import Job, Metal, Port, Station
 from ..core.quantity import length_text, parse, parse_length_mm
 from ..core.services import spec
-from ..core.work.templates import Check, checks
+from ..core.services.heating.series import PANEL, emitter_of
+from ..core.services.heating.templates import Check, checks
+from ..core.services.heating.valves import curve_of_points
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
 from .frame import Frame

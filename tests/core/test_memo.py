@@ -11,6 +11,7 @@ from oikotherm.core.job.commands import apply
 from oikotherm.core.job.model import Leg, Tee
 from oikotherm.core.memo import Remembered
 from oikotherm.core.pipework.water import traps
+from oikotherm.core.services.heating.sizing import heating_of
 from tests.jobs import CATALOGUE, edit, paced, port, station, whole
 
 
@@ -81,7 +82,8 @@ def seen(job):
         "flow": design.flow,
         "traps": traps(design.pipework, frozenset(design.pipework.nodes), fitted.spans, CATALOGUE),
         "heating": [
-            (one.sections, one.loads, one.treads, one.volume, one.vessel, one.pump_head_pa) for one in design.heating
+            (one.sections, one.loads, one.treads, one.volume, one.vessel, one.pump_head_pa)
+            for one in heating_of(design)
         ],
     }
 

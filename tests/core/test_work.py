@@ -9,10 +9,10 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
 from oikotherm.core.making.materials import parts, sticks
+from oikotherm.core.services.heating.proof import Reading, Rig, judge, read_readings
+from oikotherm.core.services.heating.proof import test_pressure_bar as pressure_to_hold_bar
 from oikotherm.core.work.place import place_words
 from oikotherm.core.work.plan import move, plan
-from oikotherm.core.work.proof import Reading, Rig, judge, read_readings
-from oikotherm.core.work.proof import test_pressure_bar as pressure_to_hold_bar
 from oikotherm.core.work.records import Record, joint_states, ticked
 from tests.jobs import CATALOGUE, circuit, demo, edit, job, paced
 

@@ -10,7 +10,8 @@ from oikotherm.core.catalogue.measured import BookRow, book_row, overlay
 from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
-from oikotherm.core.heating.valves import corrected_turns
+from oikotherm.core.services.heating.simulate import running_of
+from oikotherm.core.services.heating.valves import corrected_turns
 from oikotherm.store import van
 from oikotherm.store.database import writing
 from tests.jobs import demo
@@ -154,7 +155,7 @@ class BalanceTest(WebCase):
         self.assertEqual(self.client.post("/jobs/lockhouse/sizes/balance", data=form).status_code, 303)
         sheet = self.client.get("/jobs/lockhouse/sizes/balance").text
         made = derive(demo())
-        expect_k = next(iter(made.running.values())).emitter("R1")
+        expect_k = next(iter(running_of(made).values())).emitter("R1")
         wanted = corrected_turns(2.0, 5.0, expect_k.flow_c - expect_k.return_c)
         self.assertIn(f"Set it to {wanted:g} turns.", sheet)
         self.assertLess(wanted, 2.0)  # it cools too little: too much flow

@@ -10,11 +10,11 @@ from pathlib import Path
 
 from markupsafe import escape
 
-from oikotherm.core.bench import TOOLS
+from oikotherm.core.bench import tools as calc_tools
 from oikotherm.core.design import derive
 from oikotherm.core.job.document import read, write
 from oikotherm.exchange.cutlist import cut_rows
-from oikotherm.exchange.sizes import sizes_of
+from oikotherm.exchange.heating.sizes import sizes_of
 from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
 from oikotherm.web import create_app
@@ -302,7 +302,7 @@ class FormsTest(WebCase):
 
     def test_the_bench_page_and_the_api_are_the_same_tools(self):
         said = {"pipe": "cu-m 15", "method": "capillary", "from": "elbow", "to": "elbow", "centre_to_centre": "500"}
-        for tool in TOOLS.values():
+        for tool in calc_tools().values():
             shown = self.client.get(
                 f"/bench/{tool.name}",
                 query_string={

@@ -1,6 +1,6 @@
-"""The Bench: every calculation alone, no job needed."""
+"""The Bench: every calculation alone, no job needed. Tools of one service are in its room."""
 
-from . import bends, circuits, fitup, fixing, heating, joints, lengths, radiators, units  # noqa: F401 - registers the tools
-from .registry import TOOLS, Tool, find_tool
+from . import bends, fitup, fixing, joints, lengths, units  # noqa: F401 - keeps the tools
+from .registry import Tool, ToolBox, find_tool, tools
 
-__all__ = ["TOOLS", "Tool", "find_tool"]
+__all__ = ["Tool", "ToolBox", "find_tool", "tools"]

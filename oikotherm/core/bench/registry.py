@@ -17,6 +17,7 @@ from ..catalogue import Catalogue, standard
 from ..errors import Refused, nearest
 from ..job.document import read_as
 from ..quantity import parse, parse_length_mm
+from ..services.rooms import rooms
 
 Quantity = float | str
 _IN_FORCE: ContextVar[Catalogue | None] = ContextVar("catalogue in force", default=None)
@@ -78,24 +79,36 @@ class Tool:
         return "\n".join([*lines, *notes, "", f"example: {json.dumps(self.example)}"])
 
 
-TOOLS: dict[str, Tool] = {}
+class ToolBox:
+    """The tools of a service, or of all: a decorator keeps each function with its input."""
+
+    def __init__(self) -> None:
+        self.tools: dict[str, Tool] = {}
+
+    def __call__(self, title: str, does: str, example: dict[str, Any], notes: str = "") -> Callable[..., Any]:
+        """Keep a function as a calc tool under its own name; its one argument must be annotated with an Input model."""
+
+        def keep(function: Callable[[Any], dict[str, Any]]) -> Callable[[Any], dict[str, Any]]:
+            import typing
+
+            model = next(iter(typing.get_type_hints(function).values()))
+            self.tools[function.__name__] = Tool(function.__name__, title, does, model, function, example, notes)
+            return function
+
+        return keep
 
 
-def tool(title: str, does: str, example: dict[str, Any], notes: str = "") -> Callable[..., Any]:
-    """Register a function as a calc tool under its own name; its one argument must be annotated with an Input model."""
+tool = ToolBox()
 
-    def keep(function: Callable[[Any], dict[str, Any]]) -> Callable[[Any], dict[str, Any]]:
-        import typing
 
-        model = next(iter(typing.get_type_hints(function).values()))
-        TOOLS[function.__name__] = Tool(function.__name__, title, does, model, function, example, notes)
-        return function
-
-    return keep
+def tools() -> dict[str, Tool]:
+    """Every calc tool by its name: those of all services, then those of each."""
+    return {**tool.tools, **{name: one for room in rooms().values() for name, one in room.tools.items()}}
 
 
 def find_tool(name: str) -> Tool:
     """The tool of that name. Raises Refused with the nearest."""
-    if name not in TOOLS:
-        raise Refused("tool", name, f"a calc tool such as {nearest(name, TOOLS)}", "convert")
-    return TOOLS[name]
+    known = tools()
+    if name not in known:
+        raise Refused("tool", name, f"a calc tool such as {nearest(name, known)}", "convert")
+    return known[name]

@@ -101,7 +101,7 @@ class Device:
 
 @dataclass(frozen=True, slots=True)
 class KitRow:
-    """A part fitted to a port. reach_in_mm: port plane to centre; reach_out_mm: centre to the mouth of the outer end."""
+    """A part fitted to a port. acts: thermostatic or lockshield, for a valve of an emitter; reach_in_mm: port plane to centre; reach_out_mm: centre to the mouth of the outer end."""
 
     part: str
     title: str
@@ -112,6 +112,7 @@ class KitRow:
     turns: bool
     method: str
     kv: float | None
+    acts: str
     metal: str
     source: str
 
@@ -398,6 +399,7 @@ def standard() -> Catalogue:
             r["turns"] == "yes",
             r["method"],
             _maybe_mm(r["kv"]),
+            r["acts"],
             r["metal"],
             r["source"],
         )

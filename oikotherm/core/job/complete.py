@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from ..services import spec
 from .model import Job, Pipe, Tee, split_anchor
 from .notation import PLACES, Style
 from .ways import way_vector
@@ -245,9 +246,7 @@ def _anchors(job: Job, *, free: bool, starts: bool) -> list[tuple[str, str]]:
         for item in job.points_of(run.id).values()
         if isinstance(item, Tee) and not item.closed and f"{run.id}.{item.name}" not in taken
     ]
-    sources = {
-        station.id for station in job.stations if station.kind in ("boiler", "supply", "meter", "cylinder", "stub")
-    }
+    sources = {station.id for station in job.stations if spec.kind(station.kind).sources or station.kind == "stub"}
     if starts:
         return [*tees, *sorted(found, key=lambda pair: split_anchor(pair[0])[0] not in sources)]
     return [*sorted(found, key=lambda pair: split_anchor(pair[0])[0] in sources), *tees]

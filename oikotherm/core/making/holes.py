@@ -72,7 +72,9 @@ def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:
         remark = ""
         if one.item.sleeve:
             size = od + 2 * SLEEVE_MM
-            remark = "sleeve" + (", sealed at its inner end only, no joint inside" if one.run[:1] == "G" else "")
+            remark = "sleeve" + (
+                ", sealed at its inner end only, no joint inside" if work.runs[one.run].run.service == "gas" else ""
+            )
         found.append(
             Hole(
                 one.run,

@@ -1,6 +1,8 @@
-"""Rules: one small function per finding."""
+"""Rules of every service: one small function per finding. Those of one service are in its room."""
 
-from . import circuit, ends, fit, guard, service, space, work  # noqa: F401 - registers the rules
-from .registry import ORDER, RULES, Finding, Remedy, Rule, find
+from . import ends, fit, service, space, work  # noqa: F401 - keeps the rules
+from .registry import ORDER, Finding, Remedy, Rule, RuleBook, Said, View, find, rule
 
-__all__ = ["ORDER", "RULES", "Finding", "Remedy", "Rule", "find"]
+COMMON = tuple(rule.rules.values())
+
+__all__ = ["COMMON", "ORDER", "Finding", "Remedy", "Rule", "RuleBook", "Said", "View", "find"]

@@ -84,6 +84,7 @@ def _near_sizes(said: str, sizes: tuple[str, ...]) -> list[str]:
     "a pipe without a size",
     "Nothing can be cut or ordered until the size is chosen.",
     "rule of the model",
+    stage="make",
 )
 def size_open(view: View) -> Iterable[Said]:
     for run in view.job.runs:
@@ -98,6 +99,7 @@ def size_open(view: View) -> Iterable[Said]:
     "a leg shorter than its fittings allow",
     "The pipe left between the two fittings would be shorter than both joints need: it cannot be made.",
     "std socket depth and thread engagement; typ press distance",
+    stage="make",
 )
 def leg_short(view: View) -> Iterable[Said]:
     unit = view.job.pace_unit
@@ -193,6 +195,7 @@ def tee_shape(view: View) -> Iterable[Said]:
     "no lawful way into the port",
     "A joint that is not allowed there leaks or is condemned. No parts in the catalogue take this pipe into this port as it lies.",
     "rule of the trade",
+    stage="joints",
 )
 def port_end(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "port-end"):
@@ -210,6 +213,7 @@ def port_end(view: View) -> Iterable[Said]:
     "no lawful way from one pipe to the other",
     "A joint that is not allowed there leaks or is condemned. No parts in the catalogue join these two pipes as they lie.",
     "rule of the trade",
+    stage="joints",
 )
 def no_transition(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "no-transition"):
@@ -229,6 +233,7 @@ def _ways(trouble: Trouble) -> tuple[str, ...]:
     "no lawful joint",
     "A joint that is not allowed for what runs through it leaks or is condemned: there is none until the pipe, the place or the part is another.",
     "rule of the trade; local code",
+    stage="joints",
 )
 def joint_unlawful(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "joint-unlawful"):
@@ -249,6 +254,7 @@ def joint_unlawful(view: View) -> Iterable[Said]:
     "a part on a port that does not fit it",
     "What is screwed into the wrong thread, or onto the wrong metal, starts by hand and leaks or eats through later.",
     "rule of the trade",
+    stage="joints",
 )
 def kit_end(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "kit-end"):
@@ -267,6 +273,7 @@ def kit_end(view: View) -> Iterable[Said]:
     "a joint set by hand that is not lawful or does not fit",
     "What somebody chose by hand is never changed in silence: it stands in the job, is not fitted, and is to be chosen anew.",
     "rule of the model",
+    stage="joints",
 )
 def override(view: View) -> Iterable[Said]:
     work, fittings = view.fitted.pipework, view.fitted.fittings
@@ -304,6 +311,7 @@ def override(view: View) -> Iterable[Said]:
     "no figures for a fitting",
     "Without the fitting's measures nothing is taken off: the cut length there is only centre to centre.",
     "rule of the catalogue",
+    stage="make",
 )
 def no_figures(view: View) -> Iterable[Said]:
     words = "{run}: no figures for {part} in {pipe}."
@@ -316,6 +324,7 @@ def no_figures(view: View) -> Iterable[Said]:
     "a piece longer than the stick",
     "A straight longer than the stock length needs a coupling, or a longer stick.",
     "std stock lengths",
+    stage="make",
 )
 def long_piece(view: View) -> Iterable[Said]:
     unit = view.job.pace_unit

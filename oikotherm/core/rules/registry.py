@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from ..context import Context
-from ..heating.sized import Heating
 from ..job.model import Job
 from ..job.notation import Style
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
+from ..network.sized import Sized
 from ..pipework.space import Near
 
 Severity = Literal["stop", "mind", "note"]
@@ -43,6 +43,10 @@ class Finding:
     """What would help but has to be done by hand."""
     waived: str = ""
     """Why it is let stand; empty when it is not."""
+    stage: str = "pace"
+    """The stage of the job it is looked at in."""
+    service: str = ""
+    """The service whose rule found it; empty for rules of all."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +68,7 @@ class View:
     job: Job
     fitted: Fitted
     context: Context
-    heating: tuple[Heating, ...] = ()
+    sized: Mapping[str, Sized] = field(default_factory=dict)
     flow: dict[str, int] = field(default_factory=dict)
     """Straight key -> 1 with its pacing, -1 against, 0 not known."""
 
@@ -83,39 +87,52 @@ class View:
         return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
 
 
+STAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
+
+
 @dataclass(frozen=True, slots=True)
 class Rule:
+    """A finding's rule. service: whose it is, "" for all; stage: where in the job it is looked at."""
+
     id: str
     severity: Severity
     title: str
     why: str
     source: str
     function: Callable[[View], Iterable[Said]]
+    service: str = ""
+    stage: str = "pace"
 
 
-RULES: dict[str, Rule] = {}
+class RuleBook:
+    """The rules of a service, or of all where service is "": a decorator keeps each function with its words."""
 
+    def __init__(self, service: str = "") -> None:
+        self.service = service
+        self.rules: dict[str, Rule] = {}
 
-def rule(
-    id_: str, severity: Severity, title: str, why: str, source: str
-) -> Callable[..., Callable[[View], Iterable[Said]]]:
-    """Register a rule. id_: its stable name; why: what goes wrong otherwise; source: std, typ, or where the rule is from."""
-
-    def keep(function: Callable[[View], Iterable[Said]]) -> Callable[[View], Iterable[Said]]:
-        if id_ in RULES:
+    def __call__(
+        self, id_: str, severity: Severity, title: str, why: str, source: str, *, stage: str = "pace"
+    ) -> Callable[..., Callable[[View], Iterable[Said]]]:
+        """Keep a rule. id_: its stable name; why: what goes wrong otherwise; source: std, typ, or where the rule is from. Raises ValueError."""
+        if id_ in self.rules:
             raise ValueError(f"rule {id_} exists already")
-        RULES[id_] = Rule(id_, severity, title, why, source, function)
-        return function
+        if stage not in STAGES:
+            raise ValueError(f"rule {id_}: no stage {stage}")
 
-    return keep
+        def keep(function: Callable[[View], Iterable[Said]]) -> Callable[[View], Iterable[Said]]:
+            self.rules[id_] = Rule(id_, severity, title, why, source, function, self.service, stage)
+            return function
+
+        return keep
 
 
-def find(
-    job: Job, fitted: Fitted, context: Context, heating: tuple[Heating, ...] = (), flow: dict[str, int] | None = None
-) -> tuple[Finding, ...]:
+rule = RuleBook()
+
+
+def find(view: View, rules: Iterable[Rule]) -> tuple[Finding, ...]:
     """All findings of a job: open stops first, then by rule and place in the document; waived ones last, with the reason."""
-    view = View(job, fitted, context, heating, flow or {})
-    reasons = {(waiver.rule, waiver.where): waiver.reason for waiver in job.waivers}
+    reasons = {(waiver.rule, waiver.where): waiver.reason for waiver in view.job.waivers}
     found = [
         Finding(
             rule=rule_.id,
@@ -128,8 +145,10 @@ def find(
             at=said.at,
             cures=said.cures,
             waived=reasons.get((rule_.id, said.where[-1]), ""),
+            stage=rule_.stage,
+            service=rule_.service,
         )
-        for rule_ in RULES.values()
+        for rule_ in rules
         for said in rule_.function(view)
     ]
     return tuple(sorted(found, key=lambda finding: (bool(finding.waived), ORDER[finding.severity])))

@@ -138,7 +138,7 @@ class KindSpec:
     """A kind of station.
 
     model: what its data may hold; titles: by practice, "" for the others; variants: the usual one first; ports: by variant and
-    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of; traits: see TRAITS.
+    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of; traits: see TRAITS; set_up: what a step of the plan says of it.
     """
 
     id: str
@@ -150,6 +150,7 @@ class KindSpec:
     loads: Mapping[str, str]
     sources: tuple[str, ...]
     traits: frozenset[str]
+    set_up: str
     source: str
 
     def title(self, practice: str = "") -> str:
@@ -221,7 +222,7 @@ def _kind(kind: str, rows: list[dict[str, str]], port_rows: list[dict[str, str]]
     loads = dict(word.split("=") for word in first["loads"].split())
     return KindSpec(
         kind, data_model(kind, tuple(first["fields"].split())), {place: title for place, title in titles.items() if title}, first["letters"], variants, ports,
-        loads, tuple(first["sources"].split()), frozenset(first["traits"].split()), first["source"],
+        loads, tuple(first["sources"].split()), frozenset(first["traits"].split()), first["set_up"], first["source"],
     )  # fmt: skip
 
 

@@ -94,9 +94,9 @@ def _add(spec: ServiceSpec) -> None:
 def _load() -> None:
     """Read the services that ship with the program, once."""
     if not _SPECS:
-        _KINDS.update(read_kinds(__package__))
         for ident in SHIPPED:
             _add(import_module(f"{__package__}.{ident}.stations").SPEC)
+        _KINDS.update(read_kinds(__package__))  # those nobody owns
 
 
 def services() -> Mapping[str, ServiceSpec]:

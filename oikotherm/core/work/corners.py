@@ -55,6 +55,6 @@ def _counts(design: Design) -> tuple[float, ...]:
     """Fittings, joints, cuts, pipe [mm], head [Pa], minutes of pipework."""
     return (
         sum(part.count for part in parts(design.fitted, design.context.catalogue)), len(design.fitted.joints), len(design.cuts), sum(cut.cut_mm for cut in design.cuts),
-        sum(heating.pump_head_pa for heating in design.heating if heating.circuit.own),
+        sum(sized.head_pa for sized in design.sized.values()),
         sum(step.minutes for step in plan(design) if step.rule == "pipe"),
     )  # fmt: skip

@@ -6,46 +6,21 @@ import csv
 import functools
 import heapq
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from importlib import resources
 
 from ..design import Design
 from ..errors import Refused
 from ..job.model import Station, split_anchor
 from ..joints.fitted import Joint, Piece
+from ..network.graph import has_trait
 from ..practice import BOILER_PIPES, chosen
 from ..quantity import length_text
+from ..services import spec
+from ..services.rooms import rooms
+from .steps import Need, WorkStep
 
 OPEN_PLACES = ("", "view", "wall", "ceiling", "outside", "ground")
-
-
-@dataclass(frozen=True, slots=True)
-class Need:
-    """A step that must come before, and why."""
-
-    key: str
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
-class WorkStep:
-    """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
-
-    rank: the trade's preference among steps that could come next, lower first; minutes by the rates.
-    """
-
-    key: str
-    rule: str
-    title: str
-    where: str
-    needs: tuple[Need, ...]
-    minutes: float
-    rank: tuple[float, ...]
-    hold: str = ""
-    caution: str = ""
-    tools: tuple[str, ...] = ()
-    parts: tuple[str, ...] = ()
-    people: int = 1
 
 
 @functools.cache
@@ -66,7 +41,9 @@ def plan(design: Design) -> tuple[WorkStep, ...]:
     Order: a step comes after all it needs; among those that could come next the lowest rank does. An override `after`
     that would break a need is left out (`move` refuses it when it is made).
     """
-    steps = {step.key: step for maker in _MAKERS for step in maker(design)}
+    makers = (*_MAKERS, *(maker for room in rooms().values() for maker in room.steps))
+    made = [step for maker in makers for step in maker(design)]
+    steps = {step.key: step for step in (*made, *_hand_over(design, made))}
     steps = {
         key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
     }
@@ -148,79 +125,31 @@ def move(design: Design, key: str, after: str) -> dict[str, object]:
 # --- rules that make steps ---------------------------------------------------------------------------------------------
 
 
-def _heating(design: Design) -> bool:
-    return any(run.service == "heating" for run in design.job.runs) or any(
-        s.kind in ("boiler", "emitter") for s in design.job.stations
-    )
-
-
-def _old(design: Design) -> bool:
-    """Whether there is an old system, with water in it."""
-    old = ("keep", "remove")
-    return any(station.state in old for station in design.job.stations) or any(
-        run.state in old for run in design.job.runs
-    )
-
-
-def _level_ids(design: Design) -> list[str]:
-    """Levels with heating on them, lowest first."""
-    used = {
-        station.level
-        for station in design.job.stations
-        if station.kind in ("boiler", "emitter", "cylinder", "manifold", "stub")
-    }
-    return [level.id for level in sorted(design.job.house.levels, key=lambda level: level.floor_mm) if level.id in used]
-
-
-def _level_name(design: Design, ident: str) -> str:
-    level = design.job.level(ident)
-    return level.name if level else ident
-
-
-def _isolate(design: Design) -> Iterable[WorkStep]:
-    if _heating(design):
-        yield WorkStep(
-            "isolate", "isolate", "Make it safe", "supply, boiler", (), rates(design)["isolate"], (0,), "power proven dead and locked off, water and gas shut",
-            "Electrical isolation is proven dead by a competent person; gas is licensed work.", ("lock-off kit", "voltage tester"),
-        )  # fmt: skip
-
-
-def _drain(design: Design) -> Iterable[WorkStep]:
-    """Drain from the lowest drain; bleed screws open from the top floor down, so that air enters behind the water."""
-    if not _old(design):
-        return
-    levels = list(reversed(_level_ids(design)))
-    for number, level in enumerate(levels):
-        needs = [Need("isolate", "a boiler that fires dry is lost, and hot water scalds")]
-        if number:
-            needs.append(Need(f"drain:{levels[number - 1]}", "air has to enter above before the water below can leave"))
-        yield WorkStep(
-            f"drain:{level}", "drain", f"Drain {_level_name(design, level)}", level, tuple(needs), rates(design)["drain"], (1, number), "",
-            "Hot water scalds: let it cool first." if number == 0 else "", ("hose", "bleed key", "tub for what stays below"),
-        )  # fmt: skip
+def _levels(design: Design) -> list[str]:
+    """The levels of the house, lowest first."""
+    return [level.id for level in sorted(design.job.house.levels, key=lambda level: level.floor_mm)]
 
 
 def _take_off(design: Design) -> Iterable[WorkStep]:
     """What goes comes off its wall once it is dry and dead."""
-    drains = [Need(f"drain:{level}", "it is full of water") for level in _level_ids(design)]
+    drains = [Need(f"drain:{level}", "it is full of water") for level in _levels(design)]
     for station in design.job.stations:
-        if station.state != "remove" or station.kind == "stub":
+        if station.state != "remove" or has_trait(station, "unhung"):
             continue
         heavy = _heavy(station)
         yield WorkStep(
             f"off:{station.id}", "take off", f"Take {station.id} off", station.name or station.kind, (Need("isolate", "it is live"), *drains),
             rates(design)["take off"], (1.5,), "pipes left clean and capped, stubs made good at the floor",
-            ("Gas is disconnected by the licensed person." if station.kind == "boiler" else "") + (" Over 25 kg: two people." if heavy else ""),
+            ("Gas is disconnected by the licensed person." if any(port.role == "gas" for port in station.ports) else "") + (" Over 25 kg: two people." if heavy else ""),
             ("wrenches", "pipe cutter", "caps", "tub"), (), 2 if heavy else 1,
         )  # fmt: skip
 
 
 def _hang(design: Design) -> Iterable[WorkStep]:
-    names = {"boiler": "Hang the boiler", "emitter": "Hang", "cylinder": "Set the cylinder"}
-    levels = _level_ids(design)
+    levels = _levels(design)
     drains = [Need(f"drain:{level}", "an open pipe with water behind it floods the room") for level in levels]
     for station in design.job.stations:
-        if station.state != "new" or station.kind in ("stub", "tundish"):
+        if station.state != "new" or has_trait(station, "unhung"):
             continue
         if station.data.loop_m:
             metres = station.data.loop_m
@@ -232,8 +161,9 @@ def _hang(design: Design) -> Iterable[WorkStep]:
             continue
         rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
         heavy = _heavy(station)
-        title = f"{names.get(station.kind, 'Fit')} {station.id}"
-        order = 0.0 if station.kind == "boiler" else 1.0
+        kind = spec.kind(station.kind)
+        title = f"{kind.set_up} {station.id}"
+        order = 0.0 if _heats(station) else 1.0
         old = [
             Need(f"off:{other.id}", "the old one hangs there") for other in design.job.stations
             if other.state == "remove" and other.kind == station.kind and other.level == station.level
@@ -245,17 +175,22 @@ def _hang(design: Design) -> Iterable[WorkStep]:
         )  # fmt: skip
 
 
+def _heats(station: Station) -> bool:
+    """Whether a station is the source of a heating circuit."""
+    return "flow" in spec.kind(station.kind).sources
+
+
 def _heavy(station: Station) -> bool:
-    """Over 25 kg by the usual weights: boilers and cylinders always, panel radiators above about 1.2 m2 of face."""
+    """Over 25 kg by the usual weights: boilers, heaters and cylinders always, panel radiators above about 1.2 m2 of face."""
     area = (station.data.width_mm or 0) * (station.data.height_mm or 0)
-    return station.kind in ("boiler", "cylinder") or area > 1.2e6
+    return has_trait(station, "heavy") or area > 1.2e6
 
 
 def _pipe(design: Design) -> Iterable[WorkStep]:
     table = rates(design)
     drains = [
         Need(f"drain:{level}", "a pipe with water in it will not solder, and floods when cut")
-        for level in _level_ids(design)
+        for level in _levels(design)
     ]
     joints_of: dict[str, list[Joint]] = {}
     for joint in design.fitted.joints.values():
@@ -268,8 +203,7 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         if run.state != "new":
             continue
         at_boiler = any(
-            (end := design.job.station(split_anchor(anchor)[0])) and end.kind == "boiler"
-            for anchor in (run.start, run.finish)
+            (end := design.job.station(split_anchor(anchor)[0])) and _heats(end) for anchor in (run.start, run.finish)
         )
         turn = order.index(run.role) if at_boiler and run.role in order else len(order)
         gas = run.role == "gas" and bool(order) and at_boiler
@@ -299,79 +233,14 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         )  # fmt: skip
 
 
-def _prove(design: Design) -> Iterable[WorkStep]:
-    runs = [run for run in design.job.runs if run.state == "new" and run.service == "heating"]
-    if not runs:
-        return
-    needs = tuple(Need(f"pipe:{run.id}", "an open run cannot hold pressure") for run in runs)
-    hung = tuple(
-        Need(f"hang:{s.id}", "what is not hung cannot be tested")
-        for s in design.job.stations
-        if s.state == "new" and s.kind not in ("stub", "tundish")
-    )
-    yield WorkStep(
-        "proof", "proof", "Prove it tight", "the whole circuit", (*needs, *hung), rates(design)["proof"], (4,), "passed before anything is boxed, boarded or lagged",
-        "Water under pressure: stand clear of open ends and caps.", ("test gauge", "hand pump", "tissue"),
-    )  # fmt: skip
-    yield WorkStep(
-        "fill", "fill", "Fill, dose and set the pressure", "filling point", (Need("proof", "inhibitor in a system that leaks is lost"),), rates(design)["fill"], (5,),
-        "cold pressure as on the sizes page", "", ("hose", "inhibitor"),
-    )  # fmt: skip
-
-
-def _bleed(design: Design) -> Iterable[WorkStep]:
-    """Bleed from the lowest floor up, pump off; within a level by piped distance from the source."""
-    if not any(run.state == "new" and run.service == "heating" for run in design.job.runs):
-        return
-    levels = _level_ids(design)
-    for number, level in enumerate(levels):
-        here = [
-            station
-            for station in design.job.stations
-            if station.level == level and station.kind == "emitter" and station.state != "remove"
-        ]
-        here.sort(key=lambda station: (_distance_m(design, station.id), station.id))
-        needs = [Need("fill", "there is nothing to let out yet")]
-        if number:
-            needs.append(Need(f"bleed:{levels[number - 1]}", "air from below rises to where it was just let out"))
-        names = ", ".join(station.id for station in here)
-        yield WorkStep(
-            f"bleed:{level}", "bleed", f"Bleed {_level_name(design, level)}", names or level, tuple(needs), max(rates(design)["bleed"] * len(here), 2.0), (6, number),
-            "pump off; top up between levels", "", ("bleed key", "cloth"),
-        )  # fmt: skip
-
-
-def _distance_m(design: Design, station: str) -> float:
-    """Pipe from the source to an emitter and back [m]; far for one that is not joined."""
-    for heating in design.heating:
-        for load in heating.loads:
-            if load.station == station:
-                return sum(heating.section(ident).length_m for ident in load.path)
-    return 1e9
-
-
-def _finish(design: Design) -> Iterable[WorkStep]:
-    if any(run.state == "new" and run.service == "heating" for run in design.job.runs):
-        bleeds = tuple(Need(f"bleed:{level}", "a pump with air in it runs dry") for level in _level_ids(design))
-        yield WorkStep(
-            "hot", "hot check", "Heat it and look at every joint hot", "the whole circuit", (*bleeds, Need("fill", "a dry boiler is lost")), rates(design)["hot check"], (7,),
-            "cold pressure the same again afterwards", "Gas and combustion are for the licensed person. Hot metal and water scald.", ("torch lamp", "thermometer"),
-        )  # fmt: skip
+def _hand_over(design: Design, made: list[WorkStep]) -> Iterable[WorkStep]:
+    """The last step: after all pipe is made, and after what each service says must be done first."""
     needs = tuple(Need(f"pipe:{run.id}", "it is not done") for run in design.job.runs if run.state == "new")
     if needs:
+        closing = tuple(Need(step.key, step.closes) for step in made if step.closes)
         yield WorkStep(
-            "handover", "hand over", "Hand over", "customer", (*needs, Need("hot", "what was never hot may still weep")), rates(design)["hand over"], (8,),
-            "", "", ("pack", "labels"),
+            "handover", "hand over", "Hand over", "customer", (*needs, *closing), rates(design)["hand over"], (8,), "", "", ("pack", "labels"),
         )  # fmt: skip
 
 
-_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (
-    _isolate,
-    _drain,
-    _take_off,
-    _hang,
-    _pipe,
-    _prove,
-    _bleed,
-    _finish,
-)
+_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (_take_off, _hang, _pipe)

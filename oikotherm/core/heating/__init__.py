@@ -1,1 +1,0 @@
-"""Closed heating circuits: emitters, friction, sizes, volume, vessel."""

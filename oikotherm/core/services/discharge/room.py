@@ -1,0 +1,12 @@
+"""What discharge adds to a design: its pipes fall."""
+
+from __future__ import annotations
+
+from ..rooms import ServiceRoom
+from .rules import RULES
+from .stations import SPEC
+
+ROOM = ServiceRoom(
+    spec=SPEC,
+    rules=RULES,
+)

@@ -1,0 +1,10 @@
+"""What a flue adds to a design: nothing beyond its pipe and joints."""
+
+from __future__ import annotations
+
+from ..rooms import ServiceRoom
+from .stations import SPEC
+
+ROOM = ServiceRoom(
+    spec=SPEC,
+)

@@ -1,0 +1,526 @@
+"""Closed heating circuits: what each must have, and whether its pipes and vessel are large enough."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from ....job.model import Leg
+from ....network.graph import SHUTS, devices, lowest, region_has, tops
+from ....network.section import Section
+from ....practice import AIR_SEPARATOR, FILTER, chosen
+from ....quantity import length_text, trim
+from ....rules.legs import put_in_leg
+from ....rules.registry import Remedy, Said, View
+from ..circuits import Closed, has, is_source
+from ..rooms_heated import outputs_w, rooms_heated
+from ..simulate import NOISE_PA, balance
+from ..sized import Heating
+from ..sizing import heating_of
+from ..vessel import SIZES_L
+from .book import rule
+
+
+def room_for(
+    view: View, circuit: Closed, role: str, *, before_valves: bool, least_mm: float = 260
+) -> tuple[str, Leg, float] | None:
+    """The first leg on the source's own run of a role with room for a part: (run, leg, how far along)."""
+    starts = [f"{circuit.source.id}.{port.name}" for port in circuit.source.ports if port.role == role]
+    for run in view.job.runs:
+        backwards = run.finish in starts
+        if run.start not in starts and not backwards:
+            continue
+        for item in reversed(run.items) if backwards else run.items:
+            if item.kind == "tee" or before_valves and item.kind == "device" and getattr(item, "part", "") in SHUTS:
+                break
+            if isinstance(item, Leg):
+                length = view.fitted.pipework.runs[run.id].lengths[item.id]
+                if length >= least_mm:
+                    near = min(length / 2, 300.0)
+                    return run.id, item, round(length - near if backwards else near)
+    return None
+
+
+def place_remedy(
+    view: View, circuit: Closed, title: str, text: str, role: str, *, before_valves: bool = False, least_mm: float = 260
+) -> list[Remedy]:
+    """A remedy that puts a device on the source's run of a role, where there is room."""
+    spot = room_for(view, circuit, role, before_valves=before_valves, least_mm=least_mm)
+    if spot is None:
+        return []
+    run, leg, at = spot
+    where = length_text(at, view.job.pace_unit, with_unit=True)
+    effect = f"{text} on {run}, {where} along {leg.dir}{length_text(view.fitted.pipework.runs[run].lengths[leg.id], view.job.pace_unit)}"
+    return [Remedy(title, (put_in_leg(view, run, leg, text, at),), effect)]
+
+
+def bring_remedy(circuit: Closed, title: str, effect: str, **brings: Any) -> Remedy:
+    """A remedy that says the source has it inside."""
+    station = circuit.source.model_dump(exclude_none=True)
+    station["brings"] = {**station.get("brings", {}), **brings}
+    return Remedy(title, ({"do": "put_station", "station": station},), effect)
+
+
+def _vessel_remedy(view: View, circuit: Closed, title: str, litres: str) -> list[Remedy]:
+    """A vessel on the return: between the boiler and its valve where there is room, else behind it."""
+    text = f"[vessel set {litres}]"
+    return place_remedy(view, circuit, title, text, "return", before_valves=True) or place_remedy(
+        view, circuit, title, text, "return"
+    )
+
+
+LEAST_SURPLUS_PA = 500.0  # below this an easy branch does not hurt the others
+
+
+@rule(
+    "no-safety-valve", "stop", "a closed circuit without a safety valve",
+    "Water that is heated in a closed circuit bursts it. The valve stands on the flow at the boiler with nothing that can shut between, and its discharge is seen.",
+    "rule of the trade, std EN 12828",
+)  # fmt: skip
+def no_safety_valve(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        circuit = heating.circuit
+        if circuit.own and not has(circuit, view.fitted.pipework, "safety-valve"):
+            source = circuit.source.id
+            remedies = place_remedy(
+                view, circuit, "Put one on the flow", "[safety-valve set 3]", "flow", before_valves=True
+            )
+            remedies.append(
+                bring_remedy(
+                    circuit,
+                    f"{source} has one inside",
+                    f"{source} brings a safety valve of 3 bar",
+                    safety_valve_bar=3.0,
+                )
+            )
+            yield Said((source,), f"The circuit of {source} has no safety valve.", tuple(remedies), heating.at)
+
+
+@rule(
+    "no-vessel", "stop", "a closed circuit without an expansion vessel",
+    "Water grows by about three parts in a hundred from cold to hot; without a vessel the safety valve lifts at every heating.", "rule of the trade, std EN 12828",
+)  # fmt: skip
+def no_vessel(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        circuit = heating.circuit
+        if circuit.own and not has(circuit, view.fitted.pipework, "vessel"):
+            source, litres = circuit.source.id, trim(heating.vessel.chosen_l if heating.vessel else 18, 1)
+            remedies = _vessel_remedy(view, circuit, f"Put one of {litres} L on the return", litres)
+            remedies.append(
+                bring_remedy(
+                    circuit,
+                    f"{source} has one inside",
+                    f"{source} brings a vessel of {litres} L",
+                    vessel_l=float(litres),
+                )
+            )
+            yield Said(
+                (source,),
+                f"The circuit of {source} has no expansion vessel; it needs {litres} L.",
+                tuple(remedies),
+                heating.at,
+            )
+
+
+@rule(
+    "no-filling",
+    "stop",
+    "a closed circuit without a filling point",
+    "It cannot be filled, topped up or dosed.",
+    "rule of the trade",
+)
+def no_filling(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        circuit = heating.circuit
+        if circuit.own and not has(circuit, view.fitted.pipework, "filling"):
+            source = circuit.source.id
+            remedies = place_remedy(view, circuit, "Put one on the return", "[filling]", "return")
+            remedies.append(
+                bring_remedy(circuit, f"{source} has one inside", f"{source} brings a filling point", filling=True)
+            )
+            yield Said((source,), f"The circuit of {source} has no filling point.", tuple(remedies), heating.at)
+
+
+def _leg_in(view: View, nodes: tuple[str, ...], least_mm: float) -> tuple[str, Leg] | None:
+    """The longest leg that runs within a region."""
+    work = view.fitted.pipework
+    best: tuple[float, str, Leg] | None = None
+    for straight in work.straights.values():
+        if straight.from_node in nodes and straight.to_node in nodes:
+            run = work.runs[straight.run]
+            for item in run.run.items:  # a twin has no legs of its own to put a part into
+                if not isinstance(item, Leg) or item.id not in straight.legs:
+                    continue
+                if run.lengths[item.id] >= max(least_mm, best[0] if best else 0.0):
+                    best = run.lengths[item.id], straight.run, item
+    return (best[1], best[2]) if best else None
+
+
+def _region_remedies(view: View, nodes: tuple[str, ...], part: str, title: str) -> tuple[Remedy, ...]:
+    found = _leg_in(view, nodes, 180.0)
+    if found is None:
+        return ()
+    run, leg = found
+    length = view.fitted.pipework.runs[run].lengths[leg.id]
+    at = round(length / 2 if length < 800 else 300.0)
+    effect = f"[{part}] on {run}, {length_text(at, view.job.pace_unit, with_unit=True)} along {leg.dir}{length_text(length, view.job.pace_unit)}"
+    return (Remedy(title, (put_in_leg(view, run, leg, f"[{part}]", at),), effect),)
+
+
+@rule(
+    "no-drain", "stop", "no drain at the lowest point",
+    "What lies below the drain stays in the pipe when it is cut or freezes. A drain cock stands at the lowest region.", "rule of the trade",
+)  # fmt: skip
+def no_drain(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        low = lowest(heating.circuit, view.fitted.pipework)
+        if heating.circuit.own and not region_has(low, view.fitted.pipework, "drain"):
+            z = length_text(low.z_mm, view.job.pace_unit, with_unit=True)
+            remedies = _region_remedies(view, low.nodes, "drain", "Put a drain cock there")
+            yield Said((heating.circuit.source.id, low.nodes[0]), f"The lowest pipe of the circuit, at {z}, has no drain.", remedies, low.at,
+                       ("a drain cock on any pipe of that level",))  # fmt: skip
+
+
+@rule(
+    "no-vent",
+    "mind",
+    "a high point without a vent",
+    "Air gathers there, stops the flow and cannot be let out.",
+    "rule of the trade",
+)
+def no_vent(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        for region in tops(heating.circuit, view.fitted.pipework):
+            if region_has(region, view.fitted.pipework, "vent"):
+                continue
+            z = length_text(region.z_mm, view.job.pace_unit, with_unit=True)
+            run = view.fitted.pipework.nodes[region.nodes[0]].run
+            remedies = _region_remedies(view, region.nodes, "vent", "Put a vent there")
+            yield Said(
+                (run, region.nodes[0]),
+                f"{run} has a high point at {z} without a vent.",
+                remedies,
+                region.at,
+                ("a station there that vents",),
+            )
+
+
+@rule(
+    "vessel-small", "stop", "the expansion vessel is too small",
+    "The pressure climbs past what the safety valve allows before the water is hot.", "std EN 12828 annex D; reserve typ", stage="sizes",
+)  # fmt: skip
+def vessel_small(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        here, vessel = heating.vessel_here_l, heating.vessel
+        if here is None or vessel is None or here >= vessel.needed_l - 1e-6:
+            continue
+        says = f"The vessels of {heating.circuit.source.id} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is needed."
+        yield Said((heating.circuit.source.id,), says, tuple(_larger_vessel(view, heating)), heating.at)
+
+
+def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
+    assert heating.vessel is not None and heating.vessel_here_l is not None
+    chosen = trim(heating.vessel.chosen_l, 1)
+    for run in view.job.runs:
+        for item in run.items:
+            if run.id in heating.circuit.runs and item.kind == "device" and item.part == "vessel":
+                text = f"[vessel{' ' + item.name if item.name else ''} set {chosen}]"
+                yield Remedy(
+                    f"Make it {chosen} L",
+                    ({"do": "retype_item", "run": run.id, "item": item.id, "text": text},),
+                    f"the vessel on {run.id} becomes {chosen} L",
+                )
+                return
+    for station in heating.circuit.stations:
+        if station.kind == "vessel":
+            kept = station.model_dump(exclude_none=True)
+            kept["data"] = {**kept.get("data", {}), "volume_l": heating.vessel.chosen_l}
+            yield Remedy(
+                f"Make {station.id} {chosen} L",
+                ({"do": "put_station", "station": kept},),
+                f"{station.id} becomes {chosen} L",
+            )
+            return
+    short = heating.vessel.needed_l - heating.vessel_here_l
+    second = trim(next((size for size in SIZES_L if size >= short), short), 1)
+    yield from _vessel_remedy(view, heating.circuit, f"Add a second vessel of {second} L on the return", second)
+
+
+@rule(
+    "section-over", "mind", "a section over its limits", "Too fast, the water is heard and wears the bends; too steep, it costs the pump its head.", "typ limits of the practice", stage="sizes",
+)  # fmt: skip
+def section_over(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        together: dict[tuple[str, str | None], list[Section]] = {}
+        for section in heating.sections:
+            together.setdefault((section.run, section.item), []).append(section)
+        for section in heating.sections:
+            if section.over:
+                says = f"{section.id}, {section.pipe}: {'; '.join(section.over)}."
+                yield Said((section.run, section.keys[0]), says, tuple(_larger_pipe(view, together[section.run, section.item], section)), view.fitted.spans[section.keys[0]][0],
+                           ("another layout", "a larger difference between flow and return"))  # fmt: skip
+
+
+def _larger_pipe(view: View, same: list[Section], section: Section) -> Iterable[Remedy]:
+    """The smallest size that holds, set where the section's pipe is said: all sections said there (same) follow."""
+    sizes = [one.proposed for one in same if one.proposed]
+    if not sizes:
+        return
+    order = view.context.catalogue.sizes(section.pipe.code)
+    new = max(sizes, key=lambda pipe: order.index(pipe.size))
+    command = {"do": "set_pipe", "run": section.run, "item": section.item, "code": new.code, "size": new.size}
+    yield Remedy(f"Make it {new}", (command,), f"{', '.join(one.id for one in same)}: {section.pipe} becomes {new}")
+
+
+@rule(
+    "left-out",
+    "mind",
+    "not in the circuit's sum",
+    "What is not joined both ways, or has no output, gets no water in the sum.",
+    "rule of the sum",
+    stage="sizes",
+)
+def left_out(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        for words in heating.left_out:
+            yield Said((words.split()[0],), f"{words[0].upper()}{words[1:]}.")
+
+
+@rule(
+    "terms-assumed", "note", "temperatures nobody has said", "Flows and sizes follow from flow and return temperature.", "typ", stage="sizes",
+)  # fmt: skip
+def terms_assumed(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        if heating.circuit.assumed:
+            source = heating.circuit.source.id
+            ident = view.job.free_id("CH")
+            remedies = tuple(
+                Remedy(
+                    f"Run it at {flow}/{back} C",
+                    (
+                        {
+                            "do": "put_circuit",
+                            "circuit": {"id": ident, "source": source, "flow_c": flow, "return_c": back},
+                        },
+                    ),
+                    f"circuit {ident} of {source}: flow {flow} C, return {back} C",
+                )
+                for flow, back in ((75, 65), (70, 50), (55, 45))
+            )
+            yield Said((source,), f"The circuit of {source} is worked out at 75/65 C, which nobody has said.", remedies)
+
+
+@rule(
+    "not-balanced", "mind", "an emitter that cannot be balanced",
+    "The water takes the easy way: an emitter that cannot be throttled far enough takes the flow of the others.", "typ lockshield curve", stage="sizes",
+)  # fmt: skip
+def not_balanced(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        for one in balance(heating):
+            kpa = one.surplus_pa / 1000
+            if one.valve == "lockshield" and not one.possible:
+                yield Said(
+                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much: its lockshield would have to close below a quarter turn.",
+                    cures=("a pump set lower, or one that keeps a smaller pressure", "a valve with a presetting", "a smaller pipe to it"),
+                )  # fmt: skip
+            if one.valve == "" and one.surplus_pa > LEAST_SURPLUS_PA:
+                yield Said(
+                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much and no valve to take it: it starves the emitters.",
+                    cures=(f"a balancing valve on its return: [balance set {one.kv:.2g}]",),
+                )  # fmt: skip
+
+
+@rule(
+    "valve-noise", "mind", "thermostatic valves that will whistle",
+    "With the others shut, the whole head of the pump lies over the last thermostatic valve: above 20 kPa it whistles.", "typ", stage="sizes",
+)  # fmt: skip
+def valve_noise(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    for heating in heating_of(view):
+        most = max((max(duty.head_pa, duty.given_pa or 0.0) for duty in heating.pumps), default=0.0)
+        if not heating.loads or most <= NOISE_PA or any(devices(heating.circuit, work, "bypass")):
+            continue
+        source = heating.circuit.source.id
+        gives = any((duty.given_pa or 0.0) >= most for duty in heating.pumps)
+        yield Said(
+            (source,), f"The {'pump' if gives else 'circuit'} of {source} {'gives' if gives else 'needs'} {most / 1000:.0f} kPa: thermostatic valves whistle when the others shut.", at=heating.at,
+            cures=("larger pipe on the way to the index emitter", "a differential bypass: [bypass set 15]", "a pump that keeps a smaller pressure"),
+        )  # fmt: skip
+
+
+@rule(
+    "room-short", "mind", "a room its emitters do not warm", "At the circuit's temperatures the emitters of the room give less than it was said to need.", "std EN 442", stage="sizes",
+)  # fmt: skip
+def room_short(view: View) -> Iterable[Said]:
+    for one in rooms_heated(view.job, outputs_w(heating_of(view))):
+        if one.short and one.emitters:
+            terms = {
+                f"{heating.circuit.terms.flow_c:g}/{heating.circuit.terms.return_c:g}"
+                for heating in heating_of(view)
+                if any(load.station in one.emitters for load in heating.loads)
+            }
+            yield Said(
+                (one.emitters[0], one.room), f"{one.name} needs {one.need_w:.0f} W, its emitters give {one.given_w:.0f} W at {' and '.join(sorted(terms))} C.",
+                cures=("a larger emitter, or one more", "a higher flow temperature", "less heat lost from the room"),
+            )  # fmt: skip
+
+
+@rule(
+    "residual-head", "stop", "the pump inside cannot reach the index emitter",
+    "What the pump within a boiler leaves at its ports must carry the flow round the hardest way; if it does not, the far emitters stay cold.", "rule of the trade; curve by the label", stage="sizes",
+)  # fmt: skip
+def residual_head(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        left = heating.residual_pa
+        if left is None or left >= heating.pump_head_pa - 1:
+            continue
+        source = heating.circuit.source.id
+        per_hour = heating.flow_kg_s / heating.medium.density_kg_m3 * 3.6e6
+        yield Said(
+            (source,), f"The pump inside {source} leaves {max(left, 0) / 1000:.1f} kPa at {per_hour:.0f} L/h; the way to {heating.index} needs {heating.pump_head_pa / 1000:.1f} kPa.", at=heating.at,
+            cures=("larger pipe on the way to the index emitter", "a larger difference between flow and return", "a low-loss header and a pump of its own for the circuit"),
+        )  # fmt: skip
+
+
+@rule(
+    "single-pipe", "note", "emitters on one ring",
+    "On a single-pipe ring each emitter sends its cooler water on to the next, and takes only what the pipe between its tees holds up.", "rule of the trade", stage="sizes",
+)  # fmt: skip
+def single_pipe(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        if not heating.single_pipe or not heating.loads:
+            continue
+        last = min(heating.loads, key=lambda load: load.flow_c)
+        source = heating.circuit.source.id
+        yield Said(
+            (source,), f"The emitters of {source} hang on one ring: {last.station} gets its water at {last.flow_c:.0f} C, where the ring starts with {heating.circuit.terms.flow_c:g} C.", at=heating.at,
+            cures=("larger emitters towards its end", "two pipes where it is laid anew", "a smaller difference between flow and return"),
+        )  # fmt: skip
+
+
+@rule(
+    "pump-backflow", "mind", "pumps side by side without check valves",
+    "Where one pump stands, the other drives water backwards through it: that emitter cools the flow, or warms when nobody asked.", "rule of the trade", stage="sizes",
+)  # fmt: skip
+def pump_backflow(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    for heating in heating_of(view):
+        if len(heating.pumps) < 2:
+            continue
+        loads = {load.station: load for load in heating.loads}
+        for duty in heating.pumps:
+            if not duty.loads or duty.key == heating.circuit.source.id or duty.key not in work.nodes:
+                continue
+            ways = [set(loads[name].path) for name in duty.loads]
+            others = {name for load in heating.loads if load.station not in duty.loads for name in load.path}
+            sections = [heating.section(name) for name in set.intersection(*ways) - others]
+            nodes = {
+                node
+                for section in sections
+                for key in section.keys
+                for node in (work.straights[key].from_node, work.straights[key].to_node)
+            }
+            if any(work.nodes[node].kind == "device" and work.nodes[node].part == "check" for node in nodes):
+                continue
+            node = work.nodes[duty.key]
+            yield Said(
+                (node.run, duty.key), f"The {duty.title} has no check valve: the other pump drives water backwards through it.", at=node.at,
+                cures=("a check valve behind the pump, its arrow with the flow: [check >]", "a pump with a built-in check valve"),
+            )  # fmt: skip
+
+
+@rule(
+    "crossed", "stop", "flow and return crossed",
+    "A thermostatic valve on the return knocks, and a boiler joined the wrong way round boils its own water: the warm-up says which pipe is which, not the drawing.", "measured", stage="survey",
+)  # fmt: skip
+def crossed(view: View) -> Iterable[Said]:
+    for fact in view.job.facts:
+        ident, _, what = fact.path.partition(".")
+        station = view.job.station(ident)
+        if what != "flow-is" or station is None or station.state == "remove":
+            continue
+        port = next((port for port in station.ports if port.name == fact.value), None)
+        if port is None or port.role != "return":
+            continue
+        key = f"{ident}.{port.name}"
+        place = view.fitted.pipework.ports.get(key)
+        yield Said(
+            (ident, key), f"{ident}: the log says its {port.name} pipe is the flow, the job has it as return.", at=place.mouth if place else None,
+            cures=("change the two pipes over where they can be reached", "pace them as they are: the flow to that port", f"at a radiator, the thermostatic valve to the {port.name} side or one for both directions"),
+            severity="stop" if is_source(station) else "mind",
+        )  # fmt: skip
+
+
+@rule(
+    "no-air-separator", "note", "no air separator on the flow",
+    "Air that comes out of the hot water goes round as noise and rust; a separator takes it out at the hottest, lowest-pressure place.", "house practice", stage="sizes",
+)  # fmt: skip
+def no_air_separator(view: View) -> Iterable[Said]:
+    school = chosen(view.job, AIR_SEPARATOR)[0].id
+    if school == "boiler":
+        return
+    work = view.fitted.pipework
+    for heating in heating_of(view):
+        circuit = heating.circuit
+        if not circuit.own or not heating.loads or any(devices(circuit, work, "air-separator")):
+            continue
+        if school == "climbs":
+            high = (region for region in tops(circuit, work) if region.z_mm > heating.at.z + 300)
+            if all(region_has(region, work, "vent") for region in high):
+                continue
+        remedies = place_remedy(view, circuit, "Put one on the flow", "[air-separator]", "flow")
+        yield Said(
+            (circuit.source.id,),
+            f"The circuit of {circuit.source.id} has no air separator.",
+            tuple(remedies),
+            heating.at,
+            ("let it stand: the boiler's own vent does",),
+        )
+
+
+@rule(
+    "no-filter", "note", "no filter on the return",
+    "Black sludge from old radiators settles in the new boiler. A magnetic filter stands on the return, next to the boiler, where it can be shut off and cleaned.", "house practice", stage="sizes",
+)  # fmt: skip
+def no_filter(view: View) -> Iterable[Said]:
+    if chosen(view.job, FILTER)[0].id != "always":
+        return
+    work = view.fitted.pipework
+    for heating in heating_of(view):
+        circuit = heating.circuit
+        if not circuit.own or not heating.loads or any(devices(circuit, work, part) for part in ("filter", "strainer")):
+            continue
+        remedies = place_remedy(view, circuit, "Put one on the return", "[filter]", "return", least_mm=400)
+        yield Said(
+            (circuit.source.id,),
+            f"The circuit of {circuit.source.id} has no magnetic filter.",
+            tuple(remedies),
+            heating.at,
+            ("one in the boiler's own connection set",),
+        )
+
+
+@rule(
+    "fill-low", "mind", "filled too low",
+    "Filled below pre-charge and reserve the vessel has no water to give back when the circuit cools, and air is drawn in at the top.", "std EN 12828 annex D", stage="sizes",
+)  # fmt: skip
+def fill_low(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        said, vessel = heating.circuit.terms.fill_bar, heating.vessel
+        if said is None or vessel is None or said >= vessel.least_fill_bar - 0.005:
+            continue
+        circuit = {
+            **heating.circuit.terms.model_dump(exclude_none=True),
+            "fill_bar": round(vessel.least_fill_bar + 0.049, 1),
+        }
+        remedy = Remedy(
+            f"Fill to {circuit['fill_bar']:.1f} bar",
+            ({"do": "put_circuit", "circuit": circuit},),
+            "the cold pressure that puts the reserve into the vessel",
+        )
+        yield Said(
+            (heating.circuit.source.id,),
+            f"The circuit of {heating.circuit.source.id} is filled to {said:.1f} bar; it needs {vessel.least_fill_bar:.2f} bar cold.",
+            (remedy,),
+            heating.at,
+        )

@@ -1,0 +1,178 @@
+"""Small jobs at a radiator, step by step: a valve changed, a radiator moved, a radiator hung. Steps come from data/tasks.csv."""
+
+from __future__ import annotations
+
+import csv
+import functools
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from importlib import resources
+
+from ...catalogue import Catalogue
+from ...catalogue.loader import Socket
+from ...errors import Refused
+from ...job.model import Pipe
+from ...making.holes import hole_mm
+from ...working import Step
+
+LEAST_GAP_MM, MOST_GAP_MM = 80.0, 120.0  # typ: floor to the mouth of the valve
+RESERVE = 1.5  # typ: filled weight and half again
+SMALL_MM = 12.0
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A small job written out. figures: name with unit -> value; working: how they came."""
+
+    steps: tuple[str, ...]
+    proof: tuple[str, ...]
+    cautions: tuple[str, ...]
+    tools: tuple[str, ...]
+    quantities: tuple[str, ...]
+    figures: Mapping[str, float]
+    working: tuple[Step, ...]
+
+
+def _rows(name: str, delimiter: str = ",") -> list[dict[str, str]]:
+    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
+    return list(csv.DictReader(text.splitlines(), delimiter=delimiter))
+
+
+@functools.cache
+def _tasks() -> tuple[dict[str, str], ...]:
+    return tuple(_rows("tasks.csv", "|"))
+
+
+@functools.cache
+def fixings() -> dict[str, tuple[str, float, str]]:
+    """Wall -> (fixing, what one carries [kg], source), typical."""
+    return {row["wall"]: (row["fixing"], float(row["load_kg"]), row["source"]) for row in _rows("fixings.csv")}
+
+
+def _lines(task: str, kind: str, holds: Collection[str], words: Mapping[str, str]) -> tuple[str, ...]:
+    return tuple(
+        row["text"].format(**words) if "{" in row["text"] else row["text"]
+        for row in _tasks() if row["task"] == task and row["kind"] == kind and (not row["when"] or row["when"] in holds)
+    )  # fmt: skip
+
+
+def _write(
+    task: str, holds: Collection[str], words: Mapping[str, str], quantities: tuple[str, ...], figures: Mapping[str, float], working: tuple[Step, ...]
+) -> Task:  # fmt: skip
+    return Task(
+        _lines(task, "steps", holds, words), _lines(task, "proof", holds, words), _lines(task, "cautions", holds, words),
+        _lines(task, "tools", holds, words), quantities, figures, working,
+    )  # fmt: skip
+
+
+def _socket(catalogue: Catalogue, pipe: Pipe, method: str, field: str) -> float:
+    """How deep a pipe goes into a socket of a method [mm]. Raises Refused where there are no figures."""
+    found = catalogue.method_figures(pipe.code, pipe.size, method)
+    if not isinstance(found, Socket):
+        known = [
+            one
+            for one in catalogue.systems[pipe.code].methods
+            if isinstance(catalogue.method_figures(pipe.code, pipe.size, one), Socket)
+        ]
+        raise Refused(
+            field,
+            method,
+            f"a method {pipe} has sockets for: {', '.join(known) or 'none'}",
+            known[0] if known else "compression",
+        )
+    return found.insertion_mm
+
+
+def _clamp(catalogue: Catalogue, pipe: Pipe) -> str:
+    """The compression joint a valve has for this pipe."""
+    return next((one for one in catalogue.systems[pipe.code].methods if one.startswith("compression")), "compression")
+
+
+def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: str, full: bool) -> Task:
+    """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); full: the house stays full.
+
+    Quantities: an olive and nut for each valve unless re-used, tape for each tail. Raises Refused for a pipe without figures.
+    """
+    row = catalogue.pipe(pipe.code, pipe.size)
+    if row is None or row.od_mm is None:
+        raise Refused("pipe", str(pipe), "a pipe with an outside diameter", "cu-m 15")
+    count = 2 if which == "both" else 1
+    soft = catalogue.systems[pipe.code].material in ("plastic", "multilayer")
+    holds = {
+        nut_and_olive,
+        *(("trv", "lockshield") if which == "both" else (which,)),
+        *(("small",) if row.od_mm < SMALL_MM else ()),
+        *(("alone",) if full else ()),
+    }
+    quantities = [
+        f"{count} valve{'s' if count > 1 else ''}, {pipe.size} compression",
+        f"{count} tail{'s' if count > 1 else ''}, and tape",
+    ]
+    if nut_and_olive == "new":
+        quantities.append(
+            f"{count} nut{'s' if count > 1 else ''} and olive{'s' if count > 1 else ''}, {pipe.size}{', copper' if soft else ''}"
+        )
+    if soft:
+        quantities.append(f"{count} insert{'s' if count > 1 else ''} for {pipe}")
+    return _write("valve-change", holds, {}, tuple(quantities), {}, ())
+
+
+def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str, gap_mm: float) -> Task:
+    """A radiator moved to another wall: its stubs through the floor and their holes.
+
+    Stub = floor + insertion below + insertion in the valve + gap; gap from the floor to the valve's mouth 80 to 120 mm (typ).
+    Hole = pipe OD + 3 (typ). floor_mm 10 to 600. Raises Refused.
+    """
+    row = catalogue.pipe(pipe.code, pipe.size)
+    if row is None or row.od_mm is None:
+        raise Refused("pipe", str(pipe), "a pipe with an outside diameter", "cu-m 15")
+    if not 10 <= floor_mm <= 600:
+        raise Refused("floor", floor_mm, "the thickness of the floor, 10 to 600 mm", "22 mm")
+    if not LEAST_GAP_MM <= gap_mm <= MOST_GAP_MM:
+        raise Refused("gap", gap_mm, "80 to 120 mm from the floor to the mouth of the valve", "100 mm")
+    under, valve = _socket(catalogue, pipe, below, "below"), _socket(catalogue, pipe, _clamp(catalogue, pipe), "pipe")
+    stub = floor_mm + under + valve + gap_mm
+    hole = hole_mm(catalogue, pipe.code, pipe.size, 0.0, row.od_mm)
+    working = (
+        Step("stub = floor + insertion below + insertion in the valve + gap", (("floor_mm", floor_mm), ("below_mm", under), ("valve_mm", valve), ("gap_mm", gap_mm)), stub, "mm", "typ"),
+        Step("hole = outside diameter + 3", (("od_mm", row.od_mm),), hole, "mm", "typ"),
+    )  # fmt: skip
+    words = {
+        "stub": f"{stub:.0f}",
+        "hole": f"{hole:.0f}",
+        "floor": f"{floor_mm:.0f}",
+        "below": f"{under:.0f}",
+        "valve": f"{valve:.0f}",
+        "gap": f"{gap_mm:.0f}",
+    }
+    return _write(
+        "moved-radiator", (), words, (f"2 stubs of {pipe}, {stub:.0f} mm",), {"stub_mm": stub, "hole_mm": hole}, working
+    )
+
+
+def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, bracket_mm: float, fixed: str) -> Task:
+    """A radiator hung: bracket holes and fixings. weight_kg empty 1 to 400; litres in it; bottom_mm: its underside above the floor;
+    bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5 (typ), at least four fixings."""
+    if not 1 <= weight_kg <= 400:
+        raise Refused("weight_kg", weight_kg, "the empty radiator, 1 to 400 kg", "32")
+    if not 0 <= litres <= 100:
+        raise Refused("litres", litres, "the water in it, 0 to 100 L", "5.9")
+    fixing, each, source = fixings()[wall]
+    load = (weight_kg + litres) * RESERVE
+    count = max(4, math.ceil(load / each - 1e-9))
+    up = bottom_mm + bracket_mm
+    working = (
+        Step("load = (weight + water) x 1.5", (("weight_kg", weight_kg), ("water_kg", litres)), load, "kg", "typ"),
+        Step("fixings = load / what one carries, at least 4", (("each_kg", each),), float(count), "", source),
+        Step("bracket holes above the floor = underside + hole above it", (("underside_mm", bottom_mm), ("hole_mm", bracket_mm)), up, "mm"),
+    )  # fmt: skip
+    words = {"count": str(count), "fixing": fixing, "load": f"{load:.0f}", "up": f"{up:.0f}"}
+    return _write(
+        "radiator-hang",
+        {fixed},
+        words,
+        (f"{count} of: {fixing}",),
+        {"load_kg": load, "fixings": float(count), "brackets_up_mm": up},
+        working,
+    )

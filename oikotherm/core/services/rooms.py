@@ -1,0 +1,71 @@
+"""What each service adds above the job: its room. Sizes, findings, plan, tests, care, pack, calc tools and job templates ask the rooms.
+
+A service's folder holds a room.py with ROOM; the rooms that ship are read when they are first asked for. register() adds one and gives the
+function that takes it back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from . import spec
+
+if TYPE_CHECKING:
+    from ..bench.registry import Tool
+    from ..design import Design
+    from ..network.sized import Demand, Sized
+    from ..rules.registry import Rule
+    from ..work.steps import Care, PackSection, TestKind, WorkStep
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServiceRoom:
+    """A service above the design; what it leaves out it does not have.
+
+    demand: what its stations take; size: its networks worked out; rules: its findings; steps: makers of steps of the plan; tests: how it
+    is proved; care: what comes round again; pack: sections of the pack; tools: calc tools by name; templates: kinds of job it begins.
+    """
+
+    spec: spec.ServiceSpec
+    demand: Callable[[Design], tuple[Demand, ...]] | None = None
+    size: Callable[[Design], Sized] | None = None
+    rules: tuple[Rule, ...] = ()
+    steps: tuple[Callable[[Design], Iterable[WorkStep]], ...] = ()
+    tests: tuple[TestKind, ...] = ()
+    care: Callable[[Design, date], Care] | None = None
+    pack: tuple[Callable[[Design], PackSection | None], ...] = ()
+    tools: Mapping[str, Tool] = field(default_factory=dict)
+    templates: Mapping[str, Any] = field(default_factory=dict)
+
+
+_ROOMS: dict[str, ServiceRoom] = {}
+
+
+def rooms() -> Mapping[str, ServiceRoom]:
+    """Every room by its service, those that ship first."""
+    if not _ROOMS:
+        for ident in spec.SHIPPED:
+            room: ServiceRoom = import_module(f"{__package__}.{ident}.room").ROOM
+            _ROOMS[ident] = room
+    return _ROOMS
+
+
+def register(room: ServiceRoom) -> Callable[[], None]:
+    """Make a service and its room known; gives the function that takes both back. Raises ValueError for what is taken."""
+    rooms()
+    forget = spec.register(room.spec)
+    taken = sorted({rule.id for rule in room.rules} & {rule.id for other in _ROOMS.values() for rule in other.rules})
+    if taken:
+        forget()
+        raise ValueError(f"rule {taken[0]} exists already")
+    _ROOMS[room.spec.id] = room
+
+    def take_back() -> None:
+        _ROOMS.pop(room.spec.id, None)
+        forget()
+
+    return take_back

@@ -1,0 +1,14 @@
+"""What fresh water adds to a design. Its sizes and tests are not worked out yet."""
+
+from __future__ import annotations
+
+from ..rooms import ServiceRoom
+from .demand import demand
+from .rules import RULES
+from .stations import SPEC
+
+ROOM = ServiceRoom(
+    spec=SPEC,
+    demand=demand,
+    rules=RULES,
+)

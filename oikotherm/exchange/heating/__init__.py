@@ -1,0 +1,1 @@
+"""What heating gives to files and pages."""

@@ -1,0 +1,1 @@
+"""Heating's own pages."""

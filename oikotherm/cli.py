@@ -188,24 +188,37 @@ def size(args: argparse.Namespace) -> int:
 
 
 def export(args: argparse.Namespace) -> int:
-    """Write a stored job's document to standard output or a file."""
+    """Write a stored job's document, or its network file, to standard output or a file."""
     from .core.job.document import write
-    from .store import jobs
-    from .store.database import open_database
 
-    conn = open_database(_database(args))
-    try:
-        text = write(jobs.head(conn, args.uid).job)
-    except jobs.NoJob:
-        known = [row["uid"] for row in jobs.listing(conn)]
-        raise Refused(
-            "uid", args.uid, f"a job that is stored: {', '.join(known[:6]) or 'none yet'}", known[0] if known else ""
-        ) from None
+    job = _read_job(args.uid) if args.uid.endswith(".json") else _stored(args)
+    if args.network:
+        from .core.design import derive
+        from .exchange.network import network_json
+
+        text = network_json(derive(job))
+    else:
+        text = write(job)
     if args.to:
         Path(args.to).write_text(text, "utf-8")
     else:
         sys.stdout.write(text)
     return 0
+
+
+def _stored(args: argparse.Namespace) -> Any:
+    """The head of a stored job. Raises Refused."""
+    from .store import jobs
+    from .store.database import open_database
+
+    conn = open_database(_database(args))
+    try:
+        return jobs.head(conn, args.uid).job
+    except jobs.NoJob:
+        known = [row["uid"] for row in jobs.listing(conn)]
+        raise Refused(
+            "uid", args.uid, f"a job that is stored: {', '.join(known[:6]) or 'none yet'}", known[0] if known else ""
+        ) from None
 
 
 def import_(args: argparse.Namespace) -> int:
@@ -322,7 +335,10 @@ def parser() -> argparse.ArgumentParser:
     cut.add_argument("job", help="job document")
     cut.add_argument("--csv", action="store_true", help="CSV in place of JSON")
     out = add("export", export, data=True)
-    out.add_argument("uid", help="the job's uid")
+    out.add_argument("uid", metavar="JOB", help="the job's uid, or a job document")
+    out.add_argument(
+        "--network", action="store_true", help="its solved networks in place of the document, for any solver to check"
+    )
     out.add_argument("--to", help="file to write")
     add("import", import_, data=True).add_argument("job", help="job document")
     bench = add("calc", calc, add_help=False)

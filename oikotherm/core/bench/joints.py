@@ -14,7 +14,7 @@ from ..joints import finder
 from ..joints.finder import Answer, Ask, Chain, find
 from ..joints.identify import Candidate, identify_pipe, identify_thread
 from ..joints.law import HIDDEN, Question, law
-from ..joints.recipe import Recipe
+from ..joints.recipe import Recipe, method_id
 from ..joints.recipe import recipe as write_recipe
 from ..practice import METAL_JOINING
 from ..quantity import Practice, parse
@@ -45,6 +45,7 @@ def read_end(text: str, field: str) -> End:
     return end
 
 
+PLACE_WORDS = "where it lies: view, boxed, wall, floor, ceiling, loft, ground or outside (view)"
 Place = Literal["", "view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside"]
 
 
@@ -54,11 +55,13 @@ class MateInput(Input):
     service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
     role: str = Field(default="", description=ROLE_WORDS)
     concealed: bool = Field(default=False, description="behind a finish, where nobody can reach it (false)")
-    place: Place = Field(
-        default="", description="where it lies: view, boxed, wall, floor, ceiling, loft, ground or outside (view)"
-    )
+    place: Place = Field(default="", description=PLACE_WORDS)
     flame: bool = Field(default=True, description="whether a flame is allowed (true)")
     near_heat: bool = Field(default=False, description="within half a metre of a boiler, heater outlet or flue (false)")
+    method: str = Field(
+        default="",
+        description="the joint wanted, where the ends could be joined by several, such as braze (what the ends give)",
+    )
     practice: Practice = Field(default="british", description="british, continental or north-american (british)")
 
 
@@ -71,7 +74,7 @@ class MateInput(Input):
 def mate(said: MateInput) -> dict[str, Any]:
     """{verdict: fits|with|refused, method, needs, why, reasons: [{code, text, source}], instead, text}. The order of the ends does not matter. Raises Refused."""
     question = Question(
-        read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.practice, role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
+        read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.practice, method=method_id(in_force(), said.method) if said.method else "", role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
         flame=said.flame, near_heat=said.near_heat,
     )  # fmt: skip
     _of_service(said.role, said.service)
@@ -193,6 +196,8 @@ class RecipeInput(Input):
     pipe: str = Field(description="the pipe, such as cu-m 15, or for a threaded part its end, such as R 3/4 male")
     service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
     role: str = Field(default="", description=ROLE_WORDS)
+    place: Place = Field(default="", description=PLACE_WORDS)
+    flame: bool = Field(default=True, description="whether a flame is allowed (true)")
     practice: Practice = Field(default="british", description="british, continental or north-american (british)")
     choices: dict[str, str] = Field(default={}, description='House practice by topic, such as {"flux": "both"}')
 
@@ -203,17 +208,25 @@ class RecipeInput(Input):
     {"method": "capillary", "pipe": "cu-m 15", "service": "water"},
 )
 def recipe(said: RecipeInput) -> dict[str, Any]:
-    """{title, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}. Raises Refused."""
+    """{title, needs, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}. Raises Refused."""
     _of_service(said.role, said.service)
     found = write_recipe(
-        in_force(), said.method, read_end(said.pipe, "pipe"), said.service, said.practice, said.choices, said.role
+        in_force(),
+        said.method,
+        read_end(said.pipe, "pipe"),
+        said.service,
+        said.practice,
+        said.choices,
+        said.role,
+        said.place,
+        said.flame,
     )
     lines = {
         name: [line.text for line in getattr(found, name)]
         for name in ("prep", "steps", "proof", "quantities", "cautions", "limits")
     }
     return {
-        "title": found.title, "method": found.method, "pipe": found.pipe, "steps": [*lines["prep"], *lines["steps"]], "quantities": lines["quantities"], "tools": list(found.tools),
+        "title": found.title, "method": found.method, "pipe": found.pipe, "needs": list(found.needs), "steps": [*lines["prep"], *lines["steps"]], "quantities": lines["quantities"], "tools": list(found.tools),
         "proof": lines["proof"], "cautions": lines["cautions"], "limits": lines["limits"], "faults": [asdict(fault) for fault in found.faults], "undone": found.undone,
         "school": [{"topic": topic, "chosen": chosen, "others": others} for topic, chosen, others in found.school],
         "insertion_mm": found.insertion_mm, "text": recipe_text(found),

@@ -190,7 +190,7 @@ class _Graph:
         if found is None:
             if len(self.judged) > 100_000:
                 self.judged.clear()
-            found = self.judged[question] = law(self.catalogue, question)
+            found = self.judged[question] = law(self.catalogue, question, suggest=False)
         return found
 
     def parts_to_go(self, goal: End) -> dict[End, int]:

@@ -15,7 +15,7 @@ from ..catalogue.loader import LawRow
 from ..catalogue.parts import SOCKET_METHODS, end_limits, parts
 from ..errors import Refused, nearest
 from ..services import spec
-from .mate import cut_thread, fit
+from .mate import OLD_BODIES, cut_thread, fit
 
 HIDDEN = ("wall", "floor", "ceiling", "ground")
 PA_PER_BAR = 1e5
@@ -77,12 +77,31 @@ class Verdict:
         return " ".join(reason.text for reason in self.reasons) if self.reasons else self.why
 
 
-def law(catalogue: Catalogue, question: Question) -> Verdict:
-    """The verdict on a joint. Source: the handbook of the trade, line by line in data/law.csv. Raises Refused for a service or practice there is not."""
+def law(catalogue: Catalogue, question: Question, *, suggest: bool = True) -> Verdict:
+    """The verdict on a joint. Source: the rules of the trade, line by line in data/law.csv. suggest: look for what may be used instead.
+
+    Raises Refused for a service or practice there is not.
+    """
     spec.service(question.service)
-    q = question
-    if q.practice not in catalogue.heat:
-        raise Refused("practice", q.practice, f"a practice such as {nearest(q.practice, catalogue.heat)}", "british")
+    if question.practice not in catalogue.heat:
+        near = nearest(question.practice, catalogue.heat)
+        raise Refused("practice", question.practice, f"a practice such as {near}", "british")
+    found = _judge(catalogue, question)
+    if not (suggest and found.instead):
+        return found if not found.instead else replace(found, instead=())
+    pipe = next((end for end in (question.a, question.b) if end is not None and end.family in catalogue.systems), None)
+    if pipe is None:
+        return found
+    lawful = (
+        one
+        for one in found.instead
+        if _judge(catalogue, replace(question, a=pipe, b=None, method=one)).verdict != "refused"
+    )
+    return replace(found, instead=tuple(lawful))
+
+
+def _judge(catalogue: Catalogue, q: Question) -> Verdict:
+    """The verdict, with all that its lines suggest instead, lawful here or not."""
     b = q.b if q.b is not None else mouth(catalogue, q.method, q.a, q.service)
     if b is None:
         return _no_mouth(catalogue, q)
@@ -97,13 +116,8 @@ def law(catalogue: Catalogue, question: Question) -> Verdict:
         else:
             title = catalogue.methods[q.method].title if q.method in catalogue.methods else q.method
             words = catalogue.methods[method].title if method in catalogue.methods else method
-            return Verdict(
-                "refused",
-                "",
-                (),
-                (Reason("fit", f"These ends make a joint by {words}, not by {title}.", "rule of the trade"),),
-                (method,),
-            )
+            reason = Reason("fit", f"These ends make a joint by {words}, not by {title}.", "rule of the trade")
+            return Verdict("refused", "", (), (reason,), (method,))
     reasons, needs, instead = _lines(catalogue, q, b, method)
     if found.verdict == "refused":
         reasons = [
@@ -149,7 +163,7 @@ def heat_away_mm(catalogue: Catalogue, practice: str) -> float:
 def methods_for(catalogue: Catalogue, pipe: End, question: Question) -> tuple[str, ...]:
     """The methods that join this pipe lawfully, as the question has it, in the order of the catalogue."""
     return tuple(
-        method for method in catalogue.methods if not law(catalogue, replace(question, a=pipe, b=None, method=method)).refused
+        method for method in catalogue.methods if not law(catalogue, replace(question, a=pipe, b=None, method=method), suggest=False).refused
     )  # fmt: skip
 
 
@@ -166,6 +180,10 @@ def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> En
             metal = "pb"
         if not metal or SOCKET_METHODS[row.socket] != method and not _made_in(method, row.socket, metal):
             return None
+        if pipe.family == "cu-old":  # metric bodies take it by compression, made adaptors by solder
+            if method == "compression":
+                return End("comp-cu", OLD_BODIES.get(pipe.size, pipe.size), "socket")
+            return End(f"{row.socket}-cu", pipe.size, "socket", ("old",))
         end = End(f"{row.socket}-{metal}", pipe.size, "socket")
         if service == "gas" and row.socket == "press":
             marked = replace(end, marks=("gas",))
@@ -174,13 +192,9 @@ def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> En
     if method == "thread":
         thread = cut_thread(catalogue, pipe.family)
         return End("Rp" if thread == "R" else thread, pipe.size, "female") if thread else None
-    if method == "flare":
+    if method == "flare" and system.material == "copper":
         return End("flare-45", pipe.size, "male")
-    if method == "csst":
-        return End("csst", pipe.size, "nut")
-    if method == "slip" and system.family == "vent":
-        return None
-    return None
+    return End("csst", pipe.size, "nut") if method == "csst" and system.family == "csst" else None
 
 
 _METALS = {

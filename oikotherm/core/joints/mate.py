@@ -16,6 +16,7 @@ from ..catalogue.parts import end_od_mm, method_of
 from ..quantity import trim
 
 SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
+OLD_BODIES = {"1/2": "15", "3/4": "22", "1": "28"}  # old British copper -> the metric compression body that takes it
 SLIDES_MM = 1.2  # a pipe this near to a socket's size slides in and fools the hand
 THREADS_PER_INCH = {"ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0}, "NPT": {"1/8": 27.0, "1/4": 18.0, "3/8": 18.0, "1/2": 14.0, "3/4": 14.0}}  # fmt: skip
 
@@ -148,7 +149,7 @@ def _joined(catalogue: Catalogue, pipe: End) -> str:
 
 
 def _old_copper(pipe: End, socket: End, kind: str) -> Mate:
-    body = {"1/2": "15", "3/4": "22", "1": "28"}.get(pipe.size, "")
+    body = OLD_BODIES.get(pipe.size, "")
     if "old" in socket.marks and kind == "cap":
         if socket.size == pipe.size:
             return _yes("capillary", f"A made adaptor for old British {pipe.size} copper.")

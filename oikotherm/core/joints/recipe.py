@@ -18,7 +18,7 @@ from ..errors import Refused, nearest
 from ..practice import TOPICS, defaults
 from ..quantity import trim
 from .fitted import Joint
-from .law import Question, Verdict, law, method_allowed, mouth
+from .law import HIDDEN, Question, Verdict, law, method_allowed, mouth
 
 KINDS = ("prep", "step", "proof", "fault", "caution", "limit", "tool", "quantity", "undo")
 WATCH_MIN = 60
@@ -63,6 +63,8 @@ class Recipe:
     school: tuple[tuple[str, str, str], ...]
     insertion_mm: float | None
     od_mm: float | None
+    needs: tuple[str, ...] = ()
+    """What the joint takes to be lawful here: an olive, an insert, fittings marked for gas, a panel."""
 
 
 def _table(name: str, delimiter: str = ",") -> list[dict[str, str]]:
@@ -114,9 +116,10 @@ def jaw_room(size: str) -> tuple[float, float, float] | None:
 
 
 def recipe(
-    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, choices: Mapping[str, str] | None = None, role: str = ""
+    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, choices: Mapping[str, str] | None = None, role: str = "", place: str = "", flame: bool = True
 ) -> Recipe:  # fmt: skip
-    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of the service, where known.
+    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of the service, where
+    known; place, flame: where it is made, and whether a flame may be lit there.
 
     Raises Refused for an unknown method, topic or option, for a pipe this method does not join, and for what is not lawful there: with
     the reason and what may be used instead.
@@ -133,8 +136,8 @@ def recipe(
     system = catalogue.systems.get(pipe.family)
     material = system.material if system else "brass"
     end = mouth(catalogue, method, pipe, service)
-    verdict = asked(catalogue, method, pipe, service, practice, role)
-    if verdict is not None and verdict.refused:
+    verdict = asked(catalogue, method, pipe, service, practice, role, place, flame)
+    if verdict.refused:
         instead = [one for one in verdict.instead if one != method]
         other = f"; {' or '.join(catalogue.methods[one].title for one in instead)} instead" if instead else ""
         raise Refused(
@@ -178,17 +181,17 @@ def recipe(
     return Recipe(
         method, title, str(pipe), service, tuple(picked["prep"]), tuple(picked["step"]), (*ring, *picked["proof"]), tuple(picked["quantity"]), tools,
         tuple(faults), tuple(picked["caution"]), tuple(picked["limit"]), picked["undo"][0].text if picked["undo"] else "",
-        tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()), depth or None, od,
+        tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()), depth or None, od, verdict.needs,
     )  # fmt: skip
 
 
-def asked(catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, role: str = "") -> Verdict | None:
-    """What the law says of a method on a pipe, in reach and wherever it may be made; of the end of a part by its method alone. None where
-    the part's own joint is lawful for the service."""
+def asked(
+    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, role: str = "", place: str = "", flame: bool = True
+) -> Verdict:  # fmt: skip
+    """What the law says of a method on a pipe; of the end of a part by its method alone."""
     if pipe.family in catalogue.systems and method not in PART_JOINTS:
-        return law(catalogue, Question(pipe, None, service, practice, method, role))
-    found = method_allowed(catalogue, method, service, practice, role)
-    return found if found.refused else None
+        return law(catalogue, Question(pipe, None, service, practice, method, role, place, place not in HIDDEN, flame))
+    return method_allowed(catalogue, method, service, practice, role, place)
 
 
 PART_JOINTS = (

@@ -17,6 +17,7 @@ from . import spec
 if TYPE_CHECKING:
     from ..bench.registry import Tool
     from ..design import Design
+    from ..network.file import SolvedNetwork
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
     from ..work.steps import Care, PackSection, TestKind, WorkStep
@@ -26,13 +27,14 @@ if TYPE_CHECKING:
 class ServiceRoom:
     """A service above the design; what it leaves out it does not have.
 
-    demand: what its stations take; size: its networks worked out; rules: its findings; steps: makers of steps of the plan; tests: how it
+    demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules: its findings; steps: makers of steps of the plan; tests: how it
     is proved; care: what comes round again; pack: sections of the pack; tools: calc tools by name; templates: kinds of job it begins.
     """
 
     spec: spec.ServiceSpec
     demand: Callable[[Design], tuple[Demand, ...]] | None = None
     size: Callable[[Design], Sized] | None = None
+    networks: Callable[[Design], tuple[SolvedNetwork, ...]] | None = None
     rules: tuple[Rule, ...] = ()
     steps: tuple[Callable[[Design], Iterable[WorkStep]], ...] = ()
     tests: tuple[TestKind, ...] = ()

@@ -245,7 +245,7 @@ class CircuitTest(unittest.TestCase):
     def test_glycol_asks_for_more_flow_and_head(self):
         water = heating_of(derive(circuit()))[0]
         terms = {"id": "CH", "source": "BLR", "flow_c": 75, "return_c": 65, "medium": "mpg", "mass_fraction": 0.3}
-        glycol = derive(edit(circuit(), {"do": "put_circuit", "circuit": terms})).heating[0]
+        glycol = heating_of(derive(edit(circuit(), {"do": "put_circuit", "circuit": terms})))[0]
         self.assertGreater(glycol.flow_kg_s, water.flow_kg_s * 1.02)
         self.assertGreater(glycol.pump_head_pa, water.pump_head_pa)
         self.assertGreater(glycol.vessel.expansion_l, water.vessel.expansion_l * 1.2)

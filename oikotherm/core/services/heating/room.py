@@ -10,10 +10,11 @@ from .pack import PACK
 from .plan import STEPS
 from .proof import TESTS
 from .rules import RULES
+from .simulate import networks_of
 from .sizing import size
 from .stations import SPEC
 from .templates import TEMPLATES
 
 ROOM = ServiceRoom(
-    spec=SPEC, demand=demand, size=size, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, tools=TOOLS, templates=TEMPLATES
+    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, tools=TOOLS, templates=TEMPLATES
 )  # fmt: skip

@@ -16,6 +16,7 @@ from ...errors import Refused
 from ...job.model import DeviceItem, Job, Station
 from ...joints.fitted import Fitted
 from ...memo import Remembered
+from ...network.file import SolvedNetwork
 from ...network.graph import has_trait, hub_port
 from ...network.section import Section
 from ...network.sides import BAR_KV, BYPASS, side
@@ -28,6 +29,7 @@ from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, mean_difference_
 from .pumps import PumpDuty
 from .sized import Heating, Load
 from .sizing import BOILER_KV, heating_of
+from .stations import SPEC
 from .valves import circulators, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
 
 if TYPE_CHECKING:
@@ -508,3 +510,25 @@ def _running(design: Design) -> dict[str, Simulation]:
                 design.job, design.fitted, design.context.catalogue, heating, settings
             )
     return found
+
+
+def networks_of(design: Design) -> tuple[SolvedNetwork, ...]:
+    """Every circuit with emitters as a network, balanced and running as designed, with its solution."""
+    found = []
+    for heating in heating_of(design):
+        if not heating.loads:
+            continue
+        settings = Settings({one.station: one.setting for one in balance(heating)})
+        branches, back, _ = network_of(design.job, heating, design.fitted, design.context.catalogue, settings)
+        solved = solve(branches, heating.medium, back, start=_first_guess(heating))
+        places = {key: design.pipework.nodes[key].at for key in heating.circuit.nodes}
+        for station in heating.circuit.stations:
+            port = next((place for place in design.pipework.ports.values() if place.station.id == station.id), None)
+            if port is not None:
+                places |= {
+                    f"{station.id}:{role}": port.plane for role in ("flow", "return")
+                }  # the bars of a mixing set
+        found.append(
+            SolvedNetwork(SPEC.id, heating.circuit.source.id, heating.medium, tuple(branches), solved, places, back, {})
+        )
+    return tuple(found)

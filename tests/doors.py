@@ -12,7 +12,7 @@ from oikotherm.core.design import Design, derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Job, Room
-from oikotherm.core.joints.fitter import ways_to_join
+from oikotherm.core.joints.alternatives import ways_to_join
 from oikotherm.core.joints.law import mouth
 from oikotherm.core.services import spec
 from tests.jobs import job, port, station

@@ -7,7 +7,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from ..core.catalogue import Catalogue, End
 from ..core.catalogue.parts import end_od_mm, insertion_mm
-from ..core.joints.finder import Chain, Link
+from ..core.joints.chain import Chain, Link
 from .svg import number
 
 LONGEST_STUB_MM = 70.0  # a longer stub is drawn broken

@@ -12,7 +12,8 @@ from ..core.bench.joints import RecipeInput, TransitionInput, answer_text, ask_o
 from ..core.catalogue import End
 from ..core.errors import Refused
 from ..core.job.document import read_as
-from ..core.joints.finder import Chain, find
+from ..core.joints.chain import Chain
+from ..core.joints.finder import find
 from ..core.joints.law import mouth
 from ..core.joints.mate import fit
 from ..core.joints.recipe import method_id, recipe

@@ -10,9 +10,10 @@ from flask import Blueprint, jsonify, redirect, render_template, request, url_fo
 from ..core.catalogue import Catalogue
 from ..core.errors import Refused
 from ..core.job.model import Choice
+from ..core.joints.alternatives import chains_to_join, ways_to_join
 from ..core.joints.fitted import Joint
-from ..core.joints.fitter import ways_to_join
 from ..core.joints.recipe import joint_end
+from ..core.joints.takeoff import parts_title
 from ..core.making.materials import coils, parts, sticks
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.services.heating.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
@@ -142,7 +143,9 @@ def joint_card(uid: str) -> Any:
         except Refused as why:
             refused = why
     ways = ways_to_join(frame.job, frame.design.fitted, frame.design.context, joint.fitting_key)
-    own = next((row for row in frame.job.overrides if row.target == joint.fitting_key and row.field == "method"), None)
+    chains = chains_to_join(frame.job, frame.design.fitted, frame.design.context, joint.fitting_key)
+    own = {row.field: row for row in frame.job.overrides if row.target == joint.fitting_key}
+    stands = [chain.ids for _, chain in frame.design.fitted.fittings[joint.fitting_key].chains]
     return render_template(
         "card.html",
         frame=frame,
@@ -152,6 +155,7 @@ def joint_card(uid: str) -> Any:
         refused=refused,
         service=service,
         ways=ways,
+        parts=[(chain.ids, parts_title(chain), chain.ids in stands) for chain in chains],
         own=own,
     )
 

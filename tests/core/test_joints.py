@@ -12,7 +12,8 @@ from oikotherm.core.catalogue import parse_end, standard
 from oikotherm.core.catalogue.parts import families, insertion_mm, parts
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
-from oikotherm.core.joints.finder import Ask, find
+from oikotherm.core.joints.chain import Ask
+from oikotherm.core.joints.finder import find
 from oikotherm.core.joints.identify import identify_pipe, identify_thread
 from oikotherm.core.joints.law import Question, law
 from oikotherm.core.joints.mate import fit

@@ -5,7 +5,8 @@ import unittest
 import xml.etree.ElementTree as ElementTree
 
 from oikotherm.core.catalogue import parse_end, standard
-from oikotherm.core.joints.finder import Ask, find
+from oikotherm.core.joints.chain import Ask
+from oikotherm.core.joints.finder import find
 from oikotherm.drawing.section import section, section_svg
 from oikotherm.drawing.strip import end_icon, strip
 from tests.core.test_joints import SAMPLE

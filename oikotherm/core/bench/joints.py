@@ -10,8 +10,8 @@ from pydantic import ConfigDict, Field
 from ..catalogue import End, ends, parse_end
 from ..errors import Refused
 from ..job.model import ServiceId
-from ..joints import finder
-from ..joints.finder import Answer, Ask, Chain, find
+from ..joints.chain import SCHOOL, Answer, Ask, Chain
+from ..joints.finder import find
 from ..joints.identify import Candidate, identify_pipe, identify_thread
 from ..joints.law import HIDDEN, Question, law
 from ..joints.recipe import Recipe, method_id
@@ -132,7 +132,7 @@ def ask_of(said: TransitionInput, stock: dict[str, int] | None = None) -> Ask:
     _of_service(said.role, said.service)
     school = METAL_JOINING.option(said.prefer or METAL_JOINING.default[said.practice])
     assert school is not None
-    order = (*school.acts, *(method for method in finder.SCHOOL if method not in school.acts))
+    order = (*school.acts, *(method for method in SCHOOL if method not in school.acts))
     return Ask(
         read_end(said.start, "from"), read_end(said.to, "to"), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
         None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5, said.concealed, said.flame, said.undo, said.near_heat,

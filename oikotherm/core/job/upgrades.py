@@ -49,9 +49,9 @@ def _overflows(found: dict[str, Any]) -> dict[str, Any]:
             station = {**station, "ports": ports}
             cold |= {f"{station.get('id')}.{name}" for name in names}
         stations.append(station)
-    if not cold:
+    if not cold or not isinstance(found.get("runs", []), list):
         return found
-    runs = list(found["runs"]) if isinstance(found.get("runs"), list) else []
+    runs = list(found.get("runs", []))
     turned = True
     while turned:
         turned = False

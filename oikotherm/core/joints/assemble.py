@@ -9,8 +9,9 @@ from dataclasses import replace
 from ..catalogue import Catalogue
 from ..job.ways import Vec
 from ..pipework.geometry import Node, PassPlace, Pipework, Straight
+from .choices import Choices, Here
 from .fitted import Bend, Fitting, Joint, Made, Mating, Piece, Stood
-from .fitter import ANGLE_TOLERANCE_DEG, PIPE_END, Choices, Fitter, Here
+from .fitter import ANGLE_TOLERANCE_DEG, PIPE_END, Fitter
 from .least import least_piece_mm
 from .takeoff import fitting_angle, part_mating, street_mm
 
@@ -211,7 +212,7 @@ class Assembler(Fitter):
         asked = self.choices.override.get(node.key, "") in ("", "bend")
         return (
             (angle, radius)
-            if radius and self._od(a.pipe) <= self.choices.bent_up_to_mm and angle <= 100 and asked
+            if radius and self.od_mm(a.pipe) <= self.choices.bent_up_to_mm and angle <= 100 and asked
             else None
         )
 

@@ -12,8 +12,9 @@ from ..job.model import Job
 from ..memo import Remembered
 from ..pipework.geometry import Node, Part, Pipework, Straight
 from .assemble import Assembler
+from .choices import Choices
 from .fitted import Fitted, Fitting, Made, Stood, Trouble
-from .fitter import Choices, Fitter
+from .fitter import Fitter
 
 
 def dress(job: Job, pipework: Pipework, context: Context) -> Fitted:
@@ -51,11 +52,11 @@ class _House:
         self.catalogue = catalogue
         self.choices = Choices(job)
         self.said = (*self.choices.preferred, "", *self.choices.order, job.practice)
-        self.rows: dict[str, list[tuple[str, str]]] = {}  # run -> methods set by hand
-        for target, method in self.choices.override.items():
+        self.rows: dict[str, list[tuple[str, str]]] = {}  # run -> methods and parts set by hand
+        for target, value in (*self.choices.override.items(), *self.choices.chain.items()):
             place = pipework.nodes.get(target) or pipework.straights.get(target.rpartition("/")[0])
             if place:
-                self.rows.setdefault(place.run, []).append((target, method))
+                self.rows.setdefault(place.run, []).append((target, value))
 
     def dressed(self) -> Fitted:
         blocks = self._blocks()
@@ -147,7 +148,8 @@ class _House:
             for arm, one in ((arm, work.straights[name]) for arm, name in arms.items())
         )
         values = (
-            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), work.runs[node.run].run.role
+            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), self.choices.chain.get(key),
+            work.runs[node.run].run.role,
         )  # fmt: skip
         return _AT_PORTS(
             (self.catalogue, work.ports[node.part]),

@@ -15,8 +15,9 @@ from dataclasses import dataclass, field, replace
 
 from ..catalogue import Catalogue, End, standard
 from ..catalogue.parts import Part, end_bore_mm, end_limits, end_od_mm, insertion_mm, parts
-from ..errors import Refused
+from ..errors import Refused, nearest
 from ..services import spec
+from .chain import Answer, Ask, Chain, ChainJoint, Link
 from .law import PA_PER_BAR, Question, Verdict, ends_allowed, heat_away_mm, law, metal_of
 from .mate import Mate, fit
 
@@ -25,92 +26,6 @@ RANK_COST = 2.5  # for each place a method stands lower in the school's list
 MOST_PARTS = 6
 BETWEEN_MM = 20.0  # typ: bare pipe of a stub between the mouths of two fittings
 STUB_CODES = ("cu-m", "cu-l", "cu-soft", "pb-m", "pexa", "mlc", "fe-press")
-SCHOOL = ("capillary", "press", "compression", "push-fit", "push-fit-metal")
-
-
-@dataclass(frozen=True, slots=True)
-class Ask:
-    """What is wanted, for a service and, where it is known, one of its roles. temp_c and pressure_bar as they can become, None for what is
-    usual for the role or service; near_heat: a boiler, heater or flue stands at the start.
-
-    flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all (torch, press,
-    press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass, such as
-    gas-connector; preferred: the school's joint methods, first choice first; stock: part id -> pieces on the van.
-    """
-
-    start: End
-    goal: End
-    service: str
-    temp_c: float | None = None
-    pressure_bar: float | None = None
-    concealed: bool = False
-    flame: bool = True
-    undo: bool = False
-    near_heat: bool = False
-    tools: frozenset[str] | None = None
-    at_most: int = 4
-    via: str = ""
-    practice: str = "british"
-    preferred: tuple[str, ...] = SCHOOL
-    stock: tuple[tuple[str, int], ...] = ()
-    role: str = ""
-
-    def question(self, a: End, b: End, *, hot: bool = False, marks: frozenset[str] = frozenset()) -> Question:
-        """What the law is asked about one joint of a chain. hot: no metal stub yet between it and the heat; marks: of the part."""
-        return Question(
-            a, b, self.service, self.practice, role=self.role, reach=not self.concealed, flame=self.flame, near_heat=hot, marks=marks
-        )  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Link:
-    """A part in a chain, the way round it stands; part None: a stub of pipe, stub_mm long to cut."""
-
-    part: Part | None
-    enter: End
-    leave: End
-    title: str
-    stub_mm: float = 0.0
-
-    @property
-    def length_mm(self) -> float:
-        """From its first stop, face or seat to its last [mm]."""
-        return self.stub_mm if self.part is None else self.part.gap_mm or 0.0
-
-
-@dataclass(frozen=True, slots=True)
-class ChainJoint:
-    """One joint of a chain: what meets what, how, with what."""
-
-    a: str
-    b: str
-    method: str
-    needs: tuple[str, ...]
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
-class Chain:
-    """A way from the start to the goal. score: lower is better; because: what speaks for it; reasons: what forbids it (when it
-    is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of the goal."""
-
-    links: tuple[Link, ...]
-    joints: tuple[ChainJoint, ...]
-    score: float
-    because: tuple[str, ...]
-    reasons: tuple[str, ...]
-    bore_mm: float | None
-    length_mm: float
-    undone: bool
-    in_stock: int
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """The best chains, and the best of those that were rejected, with the reasons."""
-
-    chains: tuple[Chain, ...]
-    rejected: tuple[Chain, ...]
 
 
 def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) -> Answer:
@@ -118,31 +33,16 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
 
     explain: look for rejected chains even where there is one that holds.
     """
-    service = spec.service(ask.service)
     if not 1 <= ask.at_most <= 12:
         raise Refused("at_most", ask.at_most, "a number from 1 to 12", "4")
-    usual = spec.role(ask.role) if ask.role else service
-    temp_c, pressure_bar = usual.temp_c, usual.pressure_pa / PA_PER_BAR
-    ask = replace(
-        ask,
-        temp_c=temp_c if ask.temp_c is None else ask.temp_c,
-        pressure_bar=pressure_bar if ask.pressure_bar is None else ask.pressure_bar,
-    )
-    assert ask.temp_c is not None and ask.pressure_bar is not None
-    if not -30 <= ask.temp_c <= 400 or not 0 <= ask.pressure_bar <= 50:
-        raise Refused("temp_c", f"{ask.temp_c:g} C, {ask.pressure_bar:g} bar", "-30 to 400 C and 0 to 50 bar", "80")
+    ask = _with_usual(ask)
     catalogue = catalogue or standard()
     families = {part.family for part in parts(catalogue).values()}
     if ask.via and ask.via not in families:
-        from ..errors import nearest
-
         raise Refused("via", ask.via, f"a family of parts such as {nearest(ask.via, families)}", "gas-connector")
-    barred = ends_allowed(
-        catalogue,
-        replace(ask.question(ask.start, ask.goal), temp_c=ask.temp_c, pressure_pa=ask.pressure_bar * PA_PER_BAR),
-    )
+    barred = _barred(ask, catalogue)
     if barred:  # whatever joins them: there is no more to say
-        none = Chain((), (), 0.0, (), tuple(reason.text for reason in barred), None, 0.0, False, 0)
+        none = Chain((), (), 0.0, (), barred, None, 0.0, False, 0)
         return Answer((), (none,))
     graph = _graph(catalogue)
     strict = tuple(_Search(graph, ask, strict=True).run(ask.at_most))
@@ -157,6 +57,60 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
     # what fits but is not allowed tells more than what does not fit
     loose.sort(key=lambda chain: (any(not joint.method for joint in chain.joints), len(chain.reasons), chain.score))
     return Answer(strict, tuple(loose[: min(ask.at_most, 4)]))
+
+
+def named_chain(ask: Ask, ids: str, catalogue: Catalogue | None = None) -> Chain:
+    """The chain that somebody chose: parts of the catalogue by their ids joined by +, in the order they stand, each the way round it fits.
+
+    What forbids it, or where it does not fit, is in its reasons; none where it can be made. A piece of pipe between two parts is written
+    stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them, or as find() does.
+    """
+    ask = _with_usual(ask)
+    catalogue = catalogue or standard()
+    graph = _graph(catalogue)
+    ways: dict[str, list[Link]] = {}
+    for links in graph.enters.values():
+        for link in links:
+            ways.setdefault(link.id, []).append(link)
+    wanted = [one.strip() for one in ids.split("+")]
+    example = "press-male-15x1/2+cap-coupling-15"
+    for one in wanted:
+        if one not in ways:
+            known = parts(catalogue).get(one)
+            expected = (
+                f"a part that joins two ends in one line, not {known.title}"
+                if known
+                else f"a part of the catalogue such as {nearest(one, ways)}"
+            )
+            raise Refused("chain", one, expected, example)
+    if len(wanted) > MOST_PARTS:
+        raise Refused("chain", ids, f"at most {MOST_PARTS} parts", example)
+    search = _Search(graph, ask, strict=False)
+    states = [search.first()]
+    for one in wanted:
+        states = [new for state in states for link in ways[one] if (new := search.step(state, link))]
+    ends = [new for state in states if (new := search.close(state))]
+    best = min(ends, key=lambda state: (len(state.reasons), state.cost))
+    chain = search.chain(best)
+    return replace(chain, reasons=(*_barred(ask, catalogue), *chain.reasons))
+
+
+def _with_usual(ask: Ask) -> Ask:
+    """With what the water or gas becomes where nobody has said. Raises Refused for a service or number out of range."""
+    usual = spec.role(ask.role) if ask.role else spec.service(ask.service)
+    temp_c = usual.temp_c if ask.temp_c is None else ask.temp_c
+    pressure_bar = usual.pressure_pa / PA_PER_BAR if ask.pressure_bar is None else ask.pressure_bar
+    if not -30 <= temp_c <= 400 or not 0 <= pressure_bar <= 50:
+        raise Refused("temp_c", f"{temp_c:g} C, {pressure_bar:g} bar", "-30 to 400 C and 0 to 50 bar", "80")
+    return replace(ask, temp_c=temp_c, pressure_bar=pressure_bar)
+
+
+def _barred(ask: Ask, catalogue: Catalogue) -> tuple[str, ...]:
+    """What forbids the two ends themselves, whatever joins them."""
+    question = replace(
+        ask.question(ask.start, ask.goal), temp_c=ask.temp_c, pressure_pa=(ask.pressure_bar or 0.0) * PA_PER_BAR
+    )
+    return tuple(reason.text for reason in ends_allowed(catalogue, question))
 
 
 # --- the graph of ends ---------------------------------------------------------------------------------------------------
@@ -301,10 +255,8 @@ class _Search:
     def run(self, most: int) -> Iterator[Chain]:
         ask = self.ask
         far = self.graph.parts_to_go(ask.goal)
-        metal = metal_of(self.catalogue, ask.start)
-        first = _State(0.0, ask.start, metal, _side(metal, ""), False, not ask.via, not ask.near_heat, (), (), (), None)
         ids = itertools.count()
-        heap: list[tuple[float, int, _State]] = [(0.0, next(ids), first)]
+        heap: list[tuple[float, int, _State]] = [(0.0, next(ids), self.first())]
         seen: dict[tuple[object, ...], int] = {}
         told: list[_Mark] = []
         given = pops = 0
@@ -321,14 +273,15 @@ class _Search:
                     told.append(mark)
                     given += 1
                     last = min(last, 1.3 * state.cost + 20)
-                    yield self._chain(state)
+                    yield self.chain(state)
                 continue
             key = (state.end, state.undone, state.passed, state.shielded, state.side, bool(state.reasons))
             seen[key] = seen.get(key, 0) + 1
             if seen[key] > limit:
                 continue
-            done = self._close(state)
-            if done is not None:
+            met = fit(self.catalogue, state.end, ask.goal)
+            fits = met.verdict != "refused" or (met.tempting and not self.strict)
+            if fits and (done := self.close(state)):
                 heapq.heappush(heap, (done.cost, next(ids), done))
             if len(state.links) >= MOST_PARTS:
                 continue
@@ -340,7 +293,7 @@ class _Search:
                         continue
                     if link.part is not None and any(link.part is one.part for one in state.links):
                         continue
-                    new = self._step(state, link)
+                    new = self.step(state, link)
                     if new is None:
                         continue
                     to_go = self.steps.get(new.end, -1)
@@ -349,6 +302,12 @@ class _Search:
                     if to_go is None or len(new.links) + to_go > MOST_PARTS:
                         continue
                     heapq.heappush(heap, (new.cost + (to_go + 1) * JOINT_COST, next(ids), new))
+
+    def first(self) -> _State:
+        """The open start."""
+        ask = self.ask
+        metal = metal_of(self.catalogue, ask.start)
+        return _State(0.0, ask.start, metal, _side(metal, ""), False, not ask.via, not ask.near_heat, (), (), (), None)
 
     def _mark(self, state: _State) -> _Mark:
         """What sets a chain apart for a fitter: its joints, special parts, bore, and what is on the van."""
@@ -401,7 +360,8 @@ class _Search:
         cost += 1.0 if verdict.verdict == "with" else 0.0
         return ChainJoint(str(state.end), str(other), verdict.method, verdict.needs, verdict.why), cost, reasons
 
-    def _step(self, state: _State, link: Link) -> _State | None:
+    def step(self, state: _State, link: Link) -> _State | None:
+        """The state with a part put on its open end; None where that is not allowed."""
         ask, part = self.ask, link.part
         metal = part.metal if part else metal_of(self.catalogue, link.enter)
         made = self._joint(state, link.enter, metal, part)
@@ -462,12 +422,9 @@ class _Search:
         row = self.catalogue.methods.get(joint.method)
         return bool(row and row.undone == "yes")
 
-    def _close(self, state: _State) -> _State | None:
-        """The state with its last joint made to the goal; None where that is not allowed (or, when loose, not even tempting)."""
+    def close(self, state: _State) -> _State | None:
+        """The state with its last joint made to the goal; None where that is not allowed."""
         ask, goal = self.ask, self.ask.goal
-        verdict = fit(self.catalogue, state.end, goal)
-        if verdict.verdict == "refused" and (self.strict or not verdict.tempting):
-            return None
         metal = metal_of(self.catalogue, goal)
         made = self._joint(state, goal, metal)
         if made is None:
@@ -484,7 +441,8 @@ class _Search:
             state.cost + cost + (9.0 if reasons else 0.0), _DONE, metal, state.side, undone, state.passed, state.shielded, state.links, (*state.joints, joint), (*state.reasons, *reasons), state.bore,
         )  # fmt: skip
 
-    def _chain(self, state: _State) -> Chain:
+    def chain(self, state: _State) -> Chain:
+        """What a state has become, in words."""
         links = tuple(self._cut(state, n) for n in range(len(state.links)))
         in_stock = self._on_van(state)
         words = [f"{len(state.joints)} joint{'s' if len(state.joints) != 1 else ''}: {_methods(state.joints)}"]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ..job.model import Pipe
 from ..job.ways import Vec
 from ..pipework.geometry import Pipework
-from .finder import Chain
+from .chain import Chain
 
 
 @dataclass(frozen=True, slots=True)

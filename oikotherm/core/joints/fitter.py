@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from ..catalogue import Catalogue, Device, End, KitRow, Socket, System, Thread, parse_end
 from ..catalogue.ends import THREAD_MARKS, THREADS
-from ..context import Context
-from ..job.model import Job, Pipe, Port
-from ..job.ways import Vec, inside
+from ..errors import Refused
+from ..job.model import Pipe, Port
+from ..job.ways import Vec
 from ..memo import Remembered
 from ..pipework.geometry import Node, Pipework, PortPlace, Straight
-from ..practice import METAL_JOINING, MULTILAYER, TURNS, chosen
 from ..services import spec
-from .finder import SCHOOL, Answer, Ask, Chain, find
-from .fitted import Fitted, Fitting, Mating, Stood, Trouble
-from .law import HIDDEN, Question, Verdict, law
+from .chain import SCHOOL, Answer, Ask, Chain
+from .choices import NOWHERE, Choices, Here
+from .finder import find, named_chain
+from .fitted import Fitting, Mating, Stood, Trouble
+from .law import HIDDEN, Verdict, law
 from .takeoff import (
     chain_mating,
     fitting_angle,
@@ -32,55 +33,13 @@ UNKNOWN = Mating("", 0.0, 0.0, 0.0, "not known", "", known=False)
 PIPE_END = Mating("", 0.0, 0.0, 0.0, "pipe end", "")
 
 
-@dataclass(frozen=True, slots=True)
-class Here:
-    """What decides a joint beside the pipe: what runs through it, where it lies, whether a flame is allowed. place "": in view."""
-
-    service: str
-    role: str
-    place: str
-    flame: bool
-
-    @property
-    def hidden(self) -> bool:
-        """Whether it lies behind a finish."""
-        return self.place in HIDDEN
-
-    def question(self, practice: str, a: End, b: End | None, method: str = "") -> Question:
-        """What the law is asked about a joint here."""
-        return Question(a, b, self.service, practice, method, self.role, self.place, not self.hidden, self.flame)
-
-
-NOWHERE = Here("", "", "", True)
 _ANSWERS: Remembered[Answer] = Remembered(1_000)
+_NAMED: Remembered[Chain] = Remembered(500)
 
 
 def _asked(catalogue: Catalogue, ask: Ask) -> Answer:
     """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where there is none."""
     return _ANSWERS((catalogue,), ask, lambda: find(ask, catalogue, explain=False))
-
-
-class Choices:
-    """What a job says of joints and bends wherever they are: the methods its practice takes first, those set by hand (override: fitting ->
-    method), rooms without a flame, the largest pipe it bends."""
-
-    def __init__(self, job: Job) -> None:
-        self.practice = job.practice
-        self.preferred = chosen(job, METAL_JOINING)[0].acts
-        multilayer = chosen(job, MULTILAYER)[0].acts
-        self.order = (*self.preferred, *(method for method in multilayer if method not in self.preferred))
-        self.override = {row.target: str(row.value) for row in job.overrides if row.field == "method"}
-        self.bent_up_to_mm = float(chosen(job, TURNS)[0].acts[0])
-        self.flameless = [room for room in job.house.rooms if not room.flame_allowed]
-        self._floors = {level.id: level.floor_mm for level in job.house.levels}
-
-    def flame(self, at: Vec) -> bool:
-        """Whether a flame may be lit at a place."""
-        for room in self.flameless:
-            floor = self._floors.get(room.level, 0.0)
-            if floor - 500 <= at.z <= floor + 4000 and inside(room.outline, at.x, at.y):
-                return False
-        return True
 
 
 class Fitter:
@@ -111,8 +70,10 @@ class Fitter:
             "open": self._end,
         }
         for node in self.pipework.nodes.values():
-            self.here = self._here(node, self.pipework.arms[node.key])
+            self.here = self.here_at(node)
             makers[node.kind](node)
+            if node.key in self.choices.chain and not self._between(node):
+                self._chain_trouble(node, "Parts are chosen by hand only where a run meets a port or another pipe.")
         return Stood(self.fittings, tuple(self.troubles))
 
     # --- which method -------------------------------------------------------------------------------------------------
@@ -143,9 +104,9 @@ class Fitter:
             self._trouble_once("joint-unlawful", key, pipe, why=" ".join(texts), instead=self._instead(verdicts))
         return found
 
-    def _here(self, node: Node, arms: dict[str, str]) -> Here:
+    def here_at(self, node: Node) -> Here:
         """What runs through a node, where it lies (hidden if any of its pipes does there), whether a flame is allowed."""
-        straights = [self.pipework.straights[key] for key in arms.values()]
+        straights = [self.pipework.straights[key] for key in self.pipework.arms[node.key].values()]
         trace = self.pipework.runs.get(node.run) or next(
             (self.pipework.runs[one.run] for one in straights if one.run in self.pipework.runs), None
         )
@@ -218,7 +179,7 @@ class Fitter:
         """A socketed or threaded fitting with the same part measure on every arm."""
         arms = self._arms(node)
         pipes = {arm: straight.pipe for arm, (_, straight) in arms.items()}
-        body = max(pipes.values(), key=self._od)
+        body = max(pipes.values(), key=self.od_mm)
         matings = {}
         for arm, pipe in pipes.items():
             method = self.method(pipe, node.key)
@@ -244,7 +205,8 @@ class Fitter:
         word = next((mating.method for mating in matings if mating.known), "")
         return f"gas {word}" if word.startswith("press") and self.here.service == "gas" else word
 
-    def _od(self, pipe: Pipe) -> float:
+    def od_mm(self, pipe: Pipe) -> float:
+        """Outside diameter [mm], 0 where it is not known."""
         row = self.catalogue.pipe(pipe.code, pipe.size)
         return row.od_mm if row and row.od_mm else 0.0
 
@@ -279,7 +241,7 @@ class Fitter:
                 )
             p, q = through[0] if through else list(arms)[:2]
             (branch,) = [arm for arm in arms if arm not in (p, q)]
-            first, second = sorted((p, q), key=lambda arm: -self._od(arms[arm][1].pipe))
+            first, second = sorted((p, q), key=lambda arm: -self.od_mm(arms[arm][1].pipe))
             sizes = [arms[arm][1].pipe.size for arm in (first, second, branch)]
             title = f"{sizes[0]} tee" if len(set(sizes)) == 1 else f"{' x '.join(sizes)} tee"
             if through and abs(fitting_angle(arms[branch][0], arms[p][0]) - 90) > ANGLE_TOLERANCE_DEG:
@@ -392,8 +354,10 @@ class Fitter:
     def _change_of_system(self, node: Node, first: str, second: str, a: Pipe, b: Pipe) -> None:
         """One pipe system becomes another: the finder's best parts, half their length to either side."""
         start = End(a.code, a.size, "pipe")
-        answer = self._transition(start, b, near_heat=False, undo=False) if self._both_known(a, b) else Answer((), ())
-        chain = answer.chains[0] if answer.chains else None
+        known = self._both_known(a, b)
+        chosen_by_hand = self._by_hand(node, start, b, near_heat=False) if known else None
+        answer = self.transition(start, b, near_heat=False, undo=False) if known else Answer((), ())
+        chain = chosen_by_hand or next(iter(answer.chains), None)
         matings = {first: UNKNOWN, second: UNKNOWN}
         title = f"{a} to {b}"
         if chain:
@@ -403,7 +367,7 @@ class Fitter:
                 second: half_mating(self.catalogue, chain, chain.joints[-1].method, leave),
             }
             title = parts_title(chain)
-        elif self._both_known(a, b):
+        elif known:
             self._no_way("no-transition", node, "", start, b, answer)
         arms = self._arms(node)
         self.fittings[node.key] = Fitting(
@@ -483,15 +447,17 @@ class Fitter:
                     found.source,
                 )
                 title = f"{pipe.size} coupling {found.method} on {place.key}"
-        chains: tuple[tuple[str, Chain], ...] = ()
-        if mating is None and self.catalogue.pipe(pipe.code, pipe.size):
-            answer = self._transition(end, pipe, near_heat="hot" in spec.kind(place.station.kind).traits, undo=False)
-            if answer.chains:
-                chains = (("out", answer.chains[0]),)
-                mating = chain_mating(self.catalogue, end, answer.chains[0])
-                title = f"{parts_title(answer.chains[0])} on {place.key}"
-            else:
+        known = self._both_known(pipe)
+        near_heat = "hot" in spec.kind(place.station.kind).traits
+        chain = self._by_hand(node, end, pipe, near_heat=near_heat) if known else None
+        if chain is None and mating is None and known:
+            answer = self.transition(end, pipe, near_heat=near_heat, undo=False)
+            chain = next(iter(answer.chains), None)
+            if chain is None:
                 self._no_way("port-end", node, place.key, end, pipe, answer)
+        if chain:
+            mating = chain_mating(self.catalogue, end, chain)
+            title = f"{parts_title(chain)} on {place.key}"
         if mating is None:
             mating = UNKNOWN
         self.fittings[node.key] = Fitting(
@@ -504,7 +470,7 @@ class Fitter:
             {"out": mating},
             {"out": pipe},
             shape="port",
-            chains=chains,
+            chains=(("out", chain),) if chain else (),
         )
 
     def _kit_ends(self, node: Node, place: PortPlace) -> None:
@@ -533,16 +499,52 @@ class Fitter:
             why = "What stands there has its joints by nature: another part, or another end on the port, changes them."
             self._trouble("override", node.key, node.run, node.at, method=wanted, why=why, pipe="")
 
-    def _transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
-        """What the finder says of the way from an end to a pipe here."""
+    def _between(self, node: Node) -> bool:
+        """Whether a chain of parts can stand at a node: on a port, or where one pipe becomes another."""
+        pipes = {self.pipework.straights[key].pipe for key in self.pipework.arms[node.key].values()}
+        return node.kind == "port" or (node.kind == "change" and len({pipe.code for pipe in pipes}) > 1)
+
+    def _by_hand(self, node: Node, start: End, pipe: Pipe, *, near_heat: bool) -> Chain | None:
+        """The parts chosen by hand for the way from an end to a pipe, if they are lawful there and fit; else a Trouble says why not."""
+        ids = self.choices.chain.get(node.key, "")
+        if not ids:
+            return None
+        ask = self._ask(start, pipe, near_heat=near_heat, undo=False)
+        try:
+            chain = _NAMED((self.catalogue,), (ask, ids), lambda: named_chain(ask, ids, self.catalogue))
+        except Refused as refused:
+            self._chain_trouble(node, f"{refused.said}: expected {refused.expected}.")
+            return None
+        if chain.reasons:
+            self._chain_trouble(node, " ".join(chain.reasons))
+            return None
+        return chain
+
+    def _chain_trouble(self, node: Node, why: str) -> None:
+        self._trouble(
+            "override",
+            node.key,
+            node.run,
+            node.at,
+            field="chain",
+            method=self.choices.chain[node.key],
+            why=why,
+            pipe="",
+        )
+
+    def _ask(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Ask:
+        """What the finder is asked of the way from an end to a pipe here."""
         goal = End(pipe.code, pipe.size, "pipe")
         soft = self.catalogue.material(pipe.code) in ("plastic", "multilayer")
         order = (*self.choices.order, *(method for method in SCHOOL if method not in self.choices.order))
-        ask = Ask(
+        return Ask(
             start, goal, self.here.service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.choices.practice,
             preferred=order, role=self.here.role,
         )  # fmt: skip
-        return _asked(self.catalogue, ask)
+
+    def transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
+        """What the finder says of the way from an end to a pipe here."""
+        return _asked(self.catalogue, self._ask(start, pipe, near_heat=near_heat, undo=undo))
 
     def _no_way(self, kind: str, node: Node, port: str, end: End, pipe: Pipe, answer: Answer) -> None:
         """Say why no parts take the pipe there, and what would be allowed if the place or the flame were otherwise."""
@@ -554,7 +556,7 @@ class Fitter:
             (replace(kept, place="", flame=True), "in reach, with a flame"),
         ):
             self.here = here
-            other = self._transition(end, pipe, near_heat=False, undo=False)
+            other = self.transition(end, pipe, near_heat=False, undo=False)
             if other.chains:
                 works = f"{words}: {parts_title(other.chains[0])}"
                 break
@@ -581,30 +583,3 @@ def _of_metal(end: End, metal: str) -> End:
     if metal in THREAD_MARKS and metal not in end.marks and end.family in THREADS:
         return replace(end, marks=tuple(sorted((*end.marks, metal))))
     return end
-
-
-@dataclass(frozen=True, slots=True)
-class Way:
-    """A joint method a fitting could be made by. why: what forbids it there, empty when nothing does; now: the present one."""
-
-    method: str
-    title: str
-    why: str
-    now: bool
-
-
-def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -> list[Way]:
-    """The methods with figures for a fitting's pipes, with what forbids each; empty where the part has its joint by nature."""
-    fitting, node = fitted.fittings.get(fitting_key), fitted.pipework.nodes.get(fitting_key)
-    if fitting is None or node is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
-        return []
-    fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
-    fitter.here = fitter._here(node, fitted.pipework.arms[node.key])
-    pipe = max(fitting.pipes.values(), key=fitter._od)
-    system = context.catalogue.systems[pipe.code]
-    current = {mating.method for mating in fitting.matings.values()}
-    return [
-        Way(method, context.catalogue.methods[method].title, fitter.unlawful(method, pipe), method in current)
-        for method in system.methods
-        if all(context.catalogue.method_figures(one.code, one.size, method) for one in fitting.pipes.values())
-    ]

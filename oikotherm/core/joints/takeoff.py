@@ -13,7 +13,7 @@ from ..catalogue import Catalogue, End, Socket, Thread
 from ..catalogue.parts import insertion_mm, method_of, thread_row
 from ..job.model import Pipe
 from ..job.ways import Vec
-from .finder import Chain
+from .chain import Chain
 from .fitted import Mating
 
 COUPLING_GAP_MM = 1.5  # typ: 1 to 2 mm between the stops of a coupling

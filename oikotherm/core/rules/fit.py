@@ -278,10 +278,10 @@ def kit_end(view: View) -> Iterable[Said]:
 def override(view: View) -> Iterable[Said]:
     work, fittings = view.fitted.pipework, view.fitted.fittings
 
-    def back(target: str) -> Remedy:
+    def back(target: str, field: str) -> Remedy:
         return Remedy(
             "Take the choice back",
-            ({"do": "remove_override", "target": target, "field": "method"},),
+            ({"do": "remove_override", "target": target, "field": field},),
             "the house's own choice stands there again",
         )
 
@@ -290,9 +290,11 @@ def override(view: View) -> Iterable[Said]:
         title = row.title if row else trouble.fact("method")
         pipe = f" on {trouble.fact('pipe')}" if trouble.fact("pipe") else ""
         says = f"{trouble.run}: {title}{pipe} was set by hand there. {trouble.fact('why')}"
-        yield Said((trouble.run, trouble.key), says, (back(trouble.key),), trouble.at)
+        yield Said(
+            (trouble.run, trouble.key), says, (back(trouble.key, trouble.fact("field") or "method"),), trouble.at
+        )
     for one in view.job.overrides:
-        if one.field != "method" or one.target in fittings or one.target in work.nodes:
+        if one.field not in ("method", "chain") or one.target in fittings or one.target in work.nodes:
             continue
         straight = work.straights.get(one.target.rpartition("/")[0])
         if straight is not None and "/join" in one.target:
@@ -300,7 +302,7 @@ def override(view: View) -> Iterable[Said]:
         yield Said(
             (one.target, one.target),
             f"{one.value} was set by hand at {one.target}, which is no longer there.",
-            (back(one.target),),
+            (back(one.target, one.field),),
             severity="mind",
         )
 

@@ -10,8 +10,9 @@ export function startChoices(page) {
       // every length on the page changes its face, so the page is drawn anew
       page.edit([{do: "set_job", pace_unit: target.value}]).then((stored) => stored && location.reload()).catch(failed);
     }
-    if (target.id === "joint-method") {
-      const override = {target: target.dataset.target, field: "method", value: target.value, reason: "chosen on the card"};
+    if ((target.id === "joint-method" || target.id === "joint-chain") && target.value) {
+      const field = target.id === "joint-method" ? "method" : "chain";
+      const override = {target: target.dataset.target, field, value: target.value, reason: "chosen on the card"};
       page.edit([{do: "put_override", override}]).then((stored) => stored && location.reload()).catch(failed);
     }
     if (target.dataset.runState) page.edit([{do: "set_state", run: target.dataset.runState, state: target.value}]).catch(failed);

@@ -49,6 +49,7 @@ from .model import (
     PipeChange,
     Point,
     Run,
+    Station,
     Tee,
     Waiver,
     split_anchor,
@@ -60,7 +61,7 @@ from .writing import exact_length, item_text, run_text
 
 def _put_run(edit: Edit, c: PutRun) -> Job:
     old = edit.run(c.run) if c.run else None
-    parsed = parse_run(c.text, edit.style)
+    parsed = parse_run(c.text, edit.style, edit.ports)
     if old is None and parsed.id and edit.job.run(parsed.id):
         old = edit.job.run(parsed.id)
     return _put_parsed(edit, parsed, old)
@@ -70,7 +71,7 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     """Store a parsed line. around: how many items before and after the typed part are the old ones untouched."""
     job = edit.job
     start, role = _resolve_start(edit, parsed.start, old)
-    finish = "none" if parsed.finish is None else _resolve_finish(edit, parsed, old, start)
+    finish = "none" if parsed.finish is None else _resolve_finish(edit, parsed, old, start, role)
     run_id = parsed.id or (old.id if old else job.free_id(spec.role(role).run_letters))
     if old and run_id != old.id and any(thing.id == run_id for group in job.named() for thing in group):
         raise Refused("id", run_id, "an id nobody has yet", job.free_id(spec.role(role).run_letters), (0, len(run_id)))
@@ -156,8 +157,12 @@ def _rename(job: Job, old_id: str, new_id: str) -> Job:
     return job.model_copy(update={"runs": runs})
 
 
-def _resolve(edit: Edit, token: Token, allowed: str | None) -> str:
-    """An anchor as typed in the job's own spelling; a bare name stands for the one run or station that has it."""
+def _resolve(edit: Edit, token: Token, allowed: str | None, role: str = "", own: str = "") -> str:
+    """An anchor as typed in the job's own spelling.
+
+    A bare word is first a station with one free port that fits, then a port or point that one station or run has. role: of what is to
+    run there, "" for any; own: the run that is retyped: its own ports count as free.
+    """
     known = anchors(edit.job)
     low = {anchor.lower(): anchor for anchor in known}
     said = token.text
@@ -166,11 +171,20 @@ def _resolve(edit: Edit, token: Token, allowed: str | None) -> str:
     if allowed is not None and said.lower() == allowed.lower():
         return allowed
     if "." not in said:
+        station = edit.job.station(said.upper())
+        free = _free_ports(edit.job, station, role, own) if station else []
+        if len(free) == 1:
+            return free[0]
         found = sorted(anchor for anchor in known if split_anchor(anchor)[1].lower() == said.lower())
         if len(found) == 1:
             return found[0]
+        found = found or free
         if found:
             raise Refused("anchor", said, f"which one: {', '.join(found[:4])}", found[0], token.where)
+        if station and station.ports:
+            taken = f"a free port of {station.id} for {role}" if role else f"a free port of {station.id}"
+            named = f"{station.id}.{station.ports[0].name}"
+            raise Refused("anchor", said, f"{taken}; all it has are taken or carry something else", named, token.where)
     near = nearest(said, sorted(known)) if known else "a port; there is no station yet"
     raise Refused(
         "anchor",
@@ -181,9 +195,16 @@ def _resolve(edit: Edit, token: Token, allowed: str | None) -> str:
     )
 
 
+def _free_ports(job: Job, station: Station, role: str, own: str) -> list[str]:
+    """The ports of a station that no run is on and whose role fits."""
+    taken = {side for run in job.runs if run.id != own for side in (run.start, run.finish)}
+    keys = [f"{station.id}.{port.name}" for port in station.ports if not role or port.role == role]
+    return [key for key in keys if key not in taken]
+
+
 def _resolve_start(edit: Edit, token: Token, old: Run | None) -> tuple[str, str]:
     """Where a run starts, and the role of what it carries: that of the port or of the run it starts on."""
-    start = _resolve(edit, token, old.start if old else None)
+    start = _resolve(edit, token, old.start if old else None, old.role if old else "", old.id if old else "")
     owner, name = split_anchor(start)
     station, parent = edit.job.station(owner), edit.job.run(owner)
     if old and owner == old.id:
@@ -198,12 +219,12 @@ def _resolve_start(edit: Edit, token: Token, old: Run | None) -> tuple[str, str]
     return start, role
 
 
-def _resolve_finish(edit: Edit, parsed: ParsedRun, old: Run | None, start: str) -> str:
+def _resolve_finish(edit: Edit, parsed: ParsedRun, old: Run | None, start: str, role: str) -> str:
     token = parsed.finish
     assert token is not None
     if token.text.lower() in ("cap", "plug", "stub"):
         return token.text.lower()
-    finish = _resolve(edit, token, old.finish if old else None)
+    finish = _resolve(edit, token, old.finish if old else None, role, old.id if old else "")
     if finish == start:
         raise Refused("finish", finish, "another end than the start", "R3.left", token.where)
     return finish
@@ -223,7 +244,7 @@ def _retext(edit: Edit, run: Run, parts: list[str], at: int, new: str) -> Job:
     closing = ";" if "#" in new and not new.rstrip().endswith(";") else ""
     text = f"{before} {new}{closing} {after}{finish}"
     try:
-        return _put_parsed(edit, parse_run(text, edit.style), run, (at, len(parts) - at - 1))
+        return _put_parsed(edit, parse_run(text, edit.style, edit.ports), run, (at, len(parts) - at - 1))
     except Refused as refused:
         moved = refused.moved(-len(before) - 1)
         if isinstance(moved.where, tuple):

@@ -51,8 +51,12 @@ def complete(job: Job, text: str, caret: int, style: Style, run: str | None = No
         after = words[[w.lower() for w in words].index("from") + 1 :]
         if not after:
             return _pick(_anchors(job, free=True, starts=True), said, start, caret)
+        after = _said_start(job, after)
         likely = _likely_pipe(job, after[0], style) if len(after) == 1 else None
         rest = _pipes(after[1:], said, start, caret, style, ":")
+        station = job.station(after[0].upper()) if len(after) == 1 else None
+        if station is not None:  # its port may be a word of its own
+            rest = [*_pick([(port.name, port.role) for port in station.ports], said, start, caret), *rest]
         return (
             [
                 Suggestion(f"{likely}:", start, caret, "as its neighbours")
@@ -156,6 +160,14 @@ def _ends(job: Job, line: str, style: Style) -> list[tuple[str, str]]:
     return [*sorted(same, key=lambda pair: far(pair[0])), *(pair for pair in plain if pair not in same)]
 
 
+def _said_start(job: Job, words: list[str]) -> list[str]:
+    """The words after from, with a station and the word that names its port as one."""
+    station = job.station(words[0].upper()) if words else None
+    if station is not None and len(words) > 1 and any(port.name == words[1].lower() for port in station.ports):
+        return [f"{words[0]}.{words[1]}", *words[2:]]
+    return words or [""]
+
+
 def _likely_pipe(job: Job, anchor: str, style: Style) -> Pipe | None:
     """The pipe a run from here usually has: as other branches of the same run, or the next size down; at a port the size of its end."""
     owner, name = split_anchor(anchor.upper() if "." in anchor else anchor)
@@ -193,7 +205,7 @@ def _twins(job: Job, head: str) -> list[str]:
     words = head.split()
     if "from" not in [word.lower() for word in words] or len(words) < 2:
         return []
-    anchor = words[[word.lower() for word in words].index("from") + 1]
+    anchor = _said_start(job, words[[word.lower() for word in words].index("from") + 1 :])[0]
     owner, name = split_anchor(anchor.upper())
     parent, station = job.run(owner), job.station(owner)
     role = (

@@ -24,6 +24,11 @@ class Edit:
     def style(self) -> Style:
         return Style(self.catalogue, self.job.practice, self.job.pace_unit)
 
+    @property
+    def ports(self) -> dict[str, list[str]]:
+        """The names of the ports of each station."""
+        return {station.id: [port.name for port in station.ports] for station in self.job.stations}
+
     def run(self, id_: str) -> Run:
         run = self.job.run(id_)
         if run is None:

@@ -9,7 +9,7 @@ lets the items of a retyped line keep the identity of those they replace. The gr
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -128,10 +128,14 @@ def tokens(text: str, offset: int = 0) -> list[Token]:
     return found
 
 
-def parse_run(text: str, style: Style) -> ParsedRun:
+Ports = Mapping[str, Collection[str]]  # station id -> the names of its ports
+
+
+def parse_run(text: str, style: Style, ports: Ports | None = None) -> ParsedRun:
     """Read one line of pacing. Raises Refused with the span of what could not be read.
 
-    `id from anchor pipe: items -> finish`; the id and the finish may be left out.
+    `id from anchor pipe: items -> finish`; the id and the finish may be left out. ports: those of the job, so that a port may be said as
+    a word after its station; without them such a word is a port where it is no pipe and a pipe follows.
     """
     if len(text) > MOST_SIGNS:
         raise Refused("run", text, f"a line of at most {MOST_SIGNS} signs", "", (MOST_SIGNS, len(text)))
@@ -151,8 +155,8 @@ def parse_run(text: str, style: Style) -> ParsedRun:
             raise Refused("id", head[0].text, "capitals and figures, at most 8", "F1", head[0].where)
     if len(head) <= at + 1:
         raise Refused("start", text[:colon], "a port or a named point after from", "BLR.flow", (colon, colon))
-    start = _anchor(head[at + 1])
-    rest = head[at + 2 :]
+    anchor, rest = _port_word(head[at + 1 :], style, ports)
+    start = _anchor(anchor)
     if not rest:
         raise Refused("pipe", text[:colon], "a pipe and its size before the colon", "cu-m 22", (colon, colon))
     where = (rest[0].start, rest[-1].end)
@@ -162,6 +166,9 @@ def parse_run(text: str, style: Style) -> ParsedRun:
     arrow = next((index for index, token in enumerate(body) if token.text == "->"), None)
     if arrow is not None:
         after = body[arrow + 1 :]
+        if len(after) == 2 and ports is not None:
+            joined, left = _port_word(after, style, ports)
+            after = [joined, *left]
         if len(after) != 1:
             spot = (after[1].start, after[-1].end) if len(after) > 1 else (body[arrow].end, body[arrow].end)
             raise Refused(
@@ -197,6 +204,28 @@ def _height(said: str, field: str, where: tuple[int, int], style: Style) -> floa
     if not 0 < length_mm <= 1e5:
         raise Refused(field, said, "a length above 0 and up to 100 m", "50", where)
     return length_mm
+
+
+def _port_word(words: Sequence[Token], style: Style, ports: Ports | None) -> tuple[Token, Sequence[Token]]:
+    """The anchor the words begin with and what is left: a station and the word after it that names a port of it are one anchor."""
+    first = words[0]
+    if len(words) > 1 and "." not in first.text:
+        second = words[1]
+        if ports is not None:
+            names = second.text.lower() in ports.get(first.text.upper(), ())
+        else:
+            names = len(words) > 2 and not _is_system(second, style) and _is_system(words[2], style)
+        if names:
+            return Token(f"{first.text}.{second.text}", first.start, second.end), words[2:]
+    return first, words[1:]
+
+
+def _is_system(token: Token, style: Style) -> bool:
+    try:
+        style.catalogue.system_code(token.text, style.practice)
+    except Refused:
+        return False
+    return True
 
 
 def _anchor(token: Token) -> Token:

@@ -75,7 +75,7 @@ KINDS = {
 AIR = spec.ServiceSpec(
     "air",
     "Compressed air",
-    (spec.Role("air", "A", "air", 40.0, 8e5, ("#446688", "#aaccee"), (4.0, 2.0), "A"),),
+    (spec.Role("air", "A", "air", 40.0, 8e5, ("#446688", "#aaccee"), (4.0, 2.0), "A", phase="gas"),),
     KINDS,
     like="heating",
 )

@@ -211,6 +211,14 @@ def cuts(uid: str) -> Response:
     return _attach(cut_csv(Frame(uid, "make").design), "text/csv", f"{uid}-cuts.csv")
 
 
+@bp.get("/network.json")
+def network(uid: str) -> Response:
+    """The network file: the same as `oikotherm export JOB --network`."""
+    from ..exchange.network import network_json
+
+    return _attach(network_json(Frame(uid, "sizes").design), "application/json", f"{uid}-network.json")
+
+
 @bp.get("/drawing.svg")
 def drawing_file(uid: str) -> Response:
     """The isometric as a file of its own."""

@@ -320,6 +320,13 @@ def house_lines(frame: Frame, level: str) -> list[dict[str, str]]:
 
 
 @bp.app_template_global()
+def kind_title(station: Station, practice: str) -> str:
+    """What the trade calls the station: its variant, or its kind."""
+    kind = spec.kind(station.kind)
+    return kind.variant(station.variant).title if station.variant else kind.title(practice)
+
+
+@bp.app_template_global()
 def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
     """The facts of a station as fields: name, what is known, its unit in words."""
     found = []

@@ -68,6 +68,16 @@ class CardTest(WebCase):
         self.assertEqual([cut.cut_mm for cut in derive(self.head().job).cuts], [cut.cut_mm for cut in design.cuts])
         self.assertEqual(self.client.get("/jobs/lockhouse/joints/card?joint=gone").status_code, 404)
 
+    def test_parts_at_a_port_are_chosen_on_its_card(self):
+        joint = next(one for one in derive(demo()).fitted.joints.values() if one.fitting_key == "R1.left")
+        card = lambda: self.client.get("/jobs/lockhouse/joints/card", query_string={"joint": joint.key}).text  # noqa: E731
+        (said,) = re.findall(r'<option value="(stub-cu-m-15[^"]+)"', card())
+        override = {"target": "R1.left", "field": "chain", "value": said, "reason": "to come apart"}
+        self.assertEqual(self.edit(1, {"do": "put_override", "override": override}, page="joints").status_code, 200)
+        joint = next(one for one in derive(self.head().job).fitted.joints.values() if one.fitting_key == "R1.left")
+        self.assertIn(f'<option value="{said}" selected>', card())
+        self.assertIn("set by hand: to come apart", card())
+
     def test_blank_checks_keep_it_from_being_ready(self):
         self.assertIn("Not ready to pressurise", self.client.get("/jobs/lockhouse/prove").text)
 

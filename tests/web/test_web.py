@@ -115,6 +115,17 @@ class PagesTest(WebCase):
         table = list(csv.DictReader(io.StringIO(self.client.get("/jobs/lockhouse/cuts.csv").text)))
         self.assertEqual([(row["label"], row["cut_mm"]) for row in table], rows)
 
+    def test_hand_over_gives_the_network_file_of_the_job(self):
+        page = self.client.get("/jobs/lockhouse/handover").text
+        (link,) = re.findall(r'href="([^"]+/network\.json)"', page)
+        found = self.client.get(link)
+        self.assertIn('filename="lockhouse-network.json"', found.headers["Content-Disposition"])
+        (network,) = found.json["networks"]
+        self.assertEqual((found.json["format"], network["service"]), ("oikotherm-network", "heating"))
+        (circuit,) = sizes_of(derive(demo()))
+        self.assertGreaterEqual({one["id"] for one in network["branches"]}, {row["id"] for row in circuit["sections"]})
+        self.assertLessEqual({"pressure_pa", "flow_kg_s"}, set(network["solution"]))
+
     def test_the_sizes_page_shows_the_figures_of_the_command_line(self):
         page = self.client.get("/jobs/lockhouse/sizes").text
         (circuit,) = sizes_of(derive(demo()))

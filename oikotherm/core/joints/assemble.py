@@ -422,7 +422,8 @@ class Assembler(Fitter):
         least_mm = self._least(straight)[0] + 100.0
         parts: list[Piece] = []
         at, take, title, number = 0.0, piece.from_mating, piece.from_title, 1
-        coupling = f"{piece.pipe.size} coupling {self._method_word([mating])}"
+        word, service = self._made_by([mating])
+        coupling = f"{piece.pipe.size} coupling {word}"
         while piece.centre_mm - at - take.take_off_mm - piece.to_mating.take_off_mm > system.stick_mm + 1e-6:
             spot = at + take.take_off_mm + system.stick_mm + mating.take_off_mm
             rest = piece.centre_mm - spot - mating.take_off_mm - piece.to_mating.take_off_mm
@@ -435,7 +436,7 @@ class Assembler(Fitter):
             parts.append(self._part(piece, number, at, spot, (title, coupling), (take, mating)))
             self.fittings[key] = Fitting(
                 key, "coupling", coupling, straight.run, place, (("in", straight.way.times(-1)), ("out", straight.way)),
-                {"in": mating, "out": mating}, {"in": piece.pipe, "out": piece.pipe}, shape="coupling",
+                {"in": mating, "out": mating}, {"in": piece.pipe, "out": piece.pipe}, shape="coupling", service=service,
             )  # fmt: skip
             for arm, sign in (("in", -1.0), ("out", 1.0)):
                 self.joints[f"{key}:{arm}"] = Joint(

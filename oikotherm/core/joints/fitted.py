@@ -52,12 +52,15 @@ class Fitting:
     chains: tuple[tuple[str, Chain], ...] = ()
     """Transitions the finder has put between this fitting, or port, and the pipe on an arm: arm -> parts and joints, outward."""
 
+    service: str = ""
+    """The service it is marked for, where fittings for it are others than those for the rest: a gas press elbow."""
+
     def at_place(self, at: Vec) -> Fitting:
         """The same part, standing elsewhere."""
         if at == self.at:
             return self
         return Fitting(
-            self.key, self.kind, self.title, self.run, at, self.arms, self.matings, self.pipes, self.source, self.shape, self.new, self.chains
+            self.key, self.kind, self.title, self.run, at, self.arms, self.matings, self.pipes, self.source, self.shape, self.new, self.chains, self.service
         )  # fmt: skip
 
 

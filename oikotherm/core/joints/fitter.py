@@ -187,7 +187,7 @@ class Fitter:
             if key not in self.mated:
                 self.mated[key] = part_mating(self.catalogue, pipe, method, part, body) if method else None
             matings[arm] = self.mated[key] or self._no_joint(method, pipe, node, title)
-        method_word = self._method_word(matings.values())
+        method_word, service = self._made_by(matings.values())
         self.fittings[node.key] = Fitting(
             node.key,
             kind,
@@ -198,12 +198,15 @@ class Fitter:
             matings,
             pipes,
             shape=shape or kind,
+            service=service,
         )
 
-    def _method_word(self, matings: Iterable[Mating]) -> str:
-        """The joint of a fitting as its title has it: fittings marked for gas are others than those for water."""
+    def _made_by(self, matings: Iterable[Mating]) -> tuple[str, str]:
+        """The joint of a fitting as its title has it, and the service it is marked for, "" where one serves all."""
         word = next((mating.method for mating in matings if mating.known), "")
-        return f"gas {word}" if word.startswith("press") and self.here.service == "gas" else word
+        row = self.catalogue.methods.get(word)
+        marked = self.here.service if row and row.socket == "press" and self.here.service == "gas" else ""
+        return (f"{marked} {word}" if marked else word), marked
 
     def od_mm(self, pipe: Pipe) -> float:
         """Outside diameter [mm], 0 where it is not known."""
@@ -338,7 +341,7 @@ class Fitter:
             method = self.method(own, node.key)
             found = reducer_mating(self.catalogue, own, other, method) if method else None
             matings[arm] = found or self._no_joint(method, own, node, f"transition to {other}")
-        word = self._method_word(matings.values())
+        word, service = self._made_by(matings.values())
         self.fittings[node.key] = Fitting(
             node.key,
             "reducer",
@@ -349,6 +352,7 @@ class Fitter:
             matings,
             {first: a, second: b},
             shape="reducer",
+            service=service,
         )
 
     def _change_of_system(self, node: Node, first: str, second: str, a: Pipe, b: Pipe) -> None:
@@ -408,7 +412,8 @@ class Fitter:
             mating = Mating("thread", 0.0, row.made_up_mm, row.loose_mm, "pipe end", f"thread {row.thread_source}")
         else:
             mating = self._no_joint(method, straight.pipe, node, node.kind)
-        self._plain(node, node.kind, f"{straight.pipe.size} {node.kind} {self._method_word([mating])}".strip(), mating)
+        word, _ = self._made_by([mating])
+        self._plain(node, node.kind, f"{straight.pipe.size} {node.kind} {word}".strip(), mating)
 
     def _port(self, node: Node) -> None:
         place: PortPlace = self.pipework.ports[node.part]

@@ -144,7 +144,7 @@ def recipe(
             "method",
             f"{method} on {pipe}, {service}",
             f"a lawful joint. {verdict.text.rstrip('.')}{other}",
-            "capillary on cu-m 22, heating",
+            f"{instead[0]} on {pipe.family} {pipe.size}, {service}" if instead else "capillary on cu-m 22, heating",
         )
     od = end_od_mm(catalogue, pipe)
     depth = (

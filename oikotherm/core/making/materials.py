@@ -97,8 +97,8 @@ def part_id(fitting: Fitting, catalogue: Catalogue) -> str:
         prefix = "waste-push"
     elif not prefix or (prefix == "push" and code != "pb-m"):
         return ""
-    if "gas press" in fitting.title:
-        prefix += "-gas"
+    if fitting.service:
+        prefix += f"-{fitting.service}"
     tail = "-r" if prefix == "thread" and code != "fe-40" else ""
     sizes = [pipe.size for pipe in pipes]
     if len(set(sizes)) == 1:

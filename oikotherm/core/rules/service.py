@@ -16,7 +16,6 @@ from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
 UNSHUT = ("safety-valve", "vessel")
-RUNS_OFF = ("discharge", "flue")  # services that are never shut
 
 
 _BORES: Remembered[tuple[str, ...]] = Remembered(8)
@@ -121,7 +120,7 @@ def no_isolation(view: View) -> Iterable[Said]:
             loop = has_trait(station, "bars") and port.way != ("out" if spec.role(port.role).collects else "in")
             if (
                 loop  # a manifold's loops have their valves in its bars
-                or spec.service_of(port.role) in RUNS_OFF
+                or spec.service(spec.service_of(port.role)).runs_off
                 or key not in work.nodes
                 or outlet
                 or _can_shut(view, key)

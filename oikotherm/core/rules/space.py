@@ -123,9 +123,6 @@ def clash(view: View) -> Iterable[Said]:
         )  # fmt: skip
 
 
-_WARM = {"flow", "return", "hot", "recirc"}
-
-
 @rule(
     "lagging-room", "mind", "no room for the lagging",
     "Lagging squeezed between two pipes lags neither; hot and cold beside each other warm the cold.", "typ: 25 mm apart, lagged",
@@ -135,8 +132,9 @@ def lagging_room(view: View) -> Iterable[Said]:
     for near in _pairs(view):
         radii = radius_mm(catalogue, near.one.pipe) + radius_mm(catalogue, near.other.pipe)
         lag = near.one.lag_mm + near.other.lag_mm
-        roles = {view.fitted.pipework.runs[one.run].run.role for one in (near.one, near.other)}
-        mixed = "cold" in roles and bool(roles & _WARM)
+        runs = [view.fitted.pipework.runs[one.run].run for one in (near.one, near.other)]
+        warm = [spec.role(run.role).temp_c >= HOT_C for run in runs if not spec.service(run.service).runs_off]
+        mixed = any(run.role == "cold" for run in runs) and any(warm)
         beside = near.parallel and _overlap_mm(view, near) > BESIDE_MM
         need = max(lag if beside or not near.parallel else 0.0, APART_MM + lag if mixed and beside else 0.0)
         if near.gap_mm < radii - 0.05 or near.gap_mm >= radii + need - 0.5 or not need:
@@ -173,7 +171,8 @@ def no_lagging(view: View) -> Iterable[Said]:
         if (
             straight.place not in ("loft", "outside")
             or straight.lag_mm >= 13
-            or trace.run.service not in ("heating", "water")
+            or spec.role(trace.run.role).phase != "liquid"
+            or spec.service(trace.run.service).runs_off
             or straight.run in seen
         ):
             continue
@@ -443,7 +442,7 @@ def plastic_in_view(view: View) -> Iterable[Said]:
             or run.state != "new"
             or straight.place not in ("", "view")
             or not _soft(view, straight)
-            or run.service == "discharge"
+            or spec.service(run.service).runs_off
         ):
             continue
         seen.add(straight.run)

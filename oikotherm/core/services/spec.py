@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from importlib import import_module
+from typing import Literal
 
 from ..errors import Refused, nearest
 from .kinds import KindSpec, read_kinds
@@ -37,18 +38,21 @@ class Role:
     falls: float | None = None
     collects: bool = False
     """Its branches join on the way, as a return's do, in place of parting."""
+    phase: Literal["liquid", "gas"] = "liquid"
+    """What the medium is there: a liquid freezes, weighs on what is below it, and is proved with water."""
 
 
 @dataclass(frozen=True, slots=True)
 class ServiceSpec:
     """A service. title: as on a page; kinds: those it owns; like: another service whose pipes, parts and law it shares, for one that has no
-    lines of its own in the data."""
+    lines of its own in the data; runs_off: its pipes end open: they are never shut and hold no pressure."""
 
     id: str
     title: str
     roles: tuple[Role, ...]
     kinds: Mapping[str, KindSpec] = field(default_factory=dict)
     like: str = ""
+    runs_off: bool = False
 
     @property
     def temp_c(self) -> float:

@@ -16,4 +16,5 @@ SPEC = ServiceSpec(
         Role("overflow", "D", "cold water run off", 40.0, 1e4, ("#5f6465", "#a7abab"), (2.0, 4.0), "D", falls=1 / 200, collects=True),
     ),
     read_kinds(__package__),
+    runs_off=True,
 )  # fmt: skip

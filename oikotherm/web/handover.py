@@ -10,7 +10,6 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
-from ..exchange.pack import bundle, pack_of, pack_pdf, reminders_ics
 from ..exchange.site import records_of
 from ..store import jobs as jobs_store
 from ..store.database import now, writing
@@ -43,6 +42,9 @@ def freeze(uid: str) -> Any:
 @bp.app_template_global()
 def pack_for(frame: Frame) -> dict[str, Any]:
     """The facts of the pack at the head."""
+
+    from ..exchange.pack import pack_of
+
     return pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
 
 
@@ -68,6 +70,9 @@ def _attach(data: bytes, mimetype: str, name: str) -> Response:
 @bp.get("/pack.pdf")
 def pdf(uid: str) -> Response:
     """The pack as PDF."""
+
+    from ..exchange.pack import pack_pdf
+
     frame = Frame(uid, "handover")
     return _attach(pack_pdf(frame.design, pack_for(frame)), "application/pdf", f"{uid}-pack.pdf")
 
@@ -85,12 +90,18 @@ def make_pack(uid: str) -> Response:
 @bp.get("/reminders.ics")
 def ics(uid: str) -> Response:
     """What comes round, as a calendar file."""
+
+    from ..exchange.pack import reminders_ics
+
     return _attach(reminders_ics(Frame(uid, "handover").design, date.today()), "text/calendar", f"{uid}-reminders.ics")
 
 
 @bp.get("/bundle.zip")
 def bundle_zip(uid: str) -> Response:
     """Document, records and labels in one file that imports again."""
+
+    from ..exchange.pack import bundle
+
     return _attach(bundle(db.get(), uid, date.today()), "application/zip", f"{uid}-bundle.zip")
 
 

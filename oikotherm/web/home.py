@@ -11,7 +11,6 @@ from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
 from ..core.services.heating.templates import TEMPLATES, commands_of
-from ..exchange.pack import import_bundle
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
@@ -71,6 +70,8 @@ def import_job() -> Any:
             raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
         data, conn = upload.read(), db.get()
         if data[:2] == b"PK":
+            from ..exchange.pack import import_bundle
+
             with writing(conn):
                 uid = import_bundle(conn, data)
             return redirect(url_for("pace.index", uid=uid), 303)

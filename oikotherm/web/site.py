@@ -12,7 +12,6 @@ from ..core.errors import Refused
 from ..core.job.model import Choice
 from ..core.joints.alternatives import chains_to_join, ways_to_join
 from ..core.joints.fitted import Joint
-from ..core.joints.recipe import joint_end
 from ..core.joints.takeoff import parts_title
 from ..core.making.materials import coils, parts, sticks
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
@@ -123,6 +122,7 @@ def check_words(name: str) -> str:
 @joints_bp.get("/card")
 def joint_card(uid: str) -> Any:
     """The card of one joint: how it is made here, in section, and by what else it could be made."""
+    from ..core.joints.recipe import joint_end
     from .joint_pages import card
 
     frame = Frame(uid, "joints")

@@ -103,7 +103,7 @@ tool = ToolBox()
 
 def tools() -> dict[str, Tool]:
     """Every calc tool by its name: those of all services, then those of each."""
-    return {**tool.tools, **{name: one for room in rooms().values() for name, one in room.tools.items()}}
+    return {**tool.tools, **{name: one for room in rooms().values() for name, one in room.tools().items()}}
 
 
 def find_tool(name: str) -> Tool:

@@ -188,21 +188,29 @@ class LawRow:
 
 
 class LawBook:
-    """All lines of the law, by service."""
+    """All lines of the law, by service, practice and method."""
 
-    __slots__ = ("by_service", "rows")
+    __slots__ = ("_asked", "by_service", "rows")
 
     def __init__(self, rows: tuple[LawRow, ...]) -> None:
         self.rows = rows
+        self._asked: dict[tuple[str, str, str], tuple[LawRow, ...]] = {}
         named = {word.partition(".")[0] for row in rows for word in row.services if word != "*"}
         self.by_service: dict[str, tuple[LawRow, ...]] = {
             service: tuple(row for row in rows if any(word == "*" or word.partition(".")[0] == service for word in row.services))
             for service in ("*", *sorted(named))
         }  # fmt: skip
 
-    def of(self, service: str) -> tuple[LawRow, ...]:
-        """The lines that may speak of a service, those of some of its roles among them."""
-        return self.by_service.get(service, self.by_service["*"])
+    def of(self, service: str, practice: str, method: str) -> tuple[LawRow, ...]:
+        """The lines that may speak of a method for a service (or some of its roles) in a practice."""
+        key = service if service in self.by_service else "*", practice, method
+        found = self._asked.get(key)
+        if found is None:
+            found = self._asked[key] = tuple(
+                row for row in self.by_service[key[0]]
+                if (row.methods == ("*",) or method in row.methods) and (row.practices == ("*",) or practice in row.practices)
+            )  # fmt: skip
+        return found
 
 
 @dataclass(frozen=True, slots=True)

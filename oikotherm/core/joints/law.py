@@ -14,11 +14,13 @@ from ..catalogue import Catalogue, End
 from ..catalogue.loader import LawRow
 from ..catalogue.parts import SOCKET_METHODS, end_limits, parts
 from ..errors import Refused, nearest
+from ..memo import Remembered
 from ..services import spec
 from .mate import OLD_BODIES, cut_thread, fit
 
 HIDDEN = ("wall", "floor", "ceiling", "ground")
 PA_PER_BAR = 1e5
+_METHODS: Remembered[Verdict] = Remembered(1_000)
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,13 +148,21 @@ def method_allowed(
     catalogue: Catalogue, method: str, service: str, practice: str, role: str = "", place: str = ""
 ) -> Verdict:
     """The verdict on a method for a service and place, whatever it joins: for joints between parts. Raises Refused."""
-    spec.service(service)
-    none = End("", "", "")
-    asked = Question(none, none, service, practice, method, role, place, place not in HIDDEN)
-    reasons, needs, instead = _lines(catalogue, asked, none, method)
-    return Verdict(
-        "refused" if reasons else "with" if needs else "allowed", method, tuple(needs), tuple(reasons), tuple(instead)
-    )
+    own = spec.service(service)
+
+    def judged() -> Verdict:
+        none = End("", "", "")
+        asked = Question(none, none, service, practice, method, role, place, place not in HIDDEN)
+        reasons, needs, instead = _lines(catalogue, asked, none, method)
+        return Verdict(
+            "refused" if reasons else "with" if needs else "allowed",
+            method,
+            tuple(needs),
+            tuple(reasons),
+            tuple(instead),
+        )
+
+    return _METHODS((catalogue, own), (method, practice, role, place), judged)
 
 
 def heat_away_mm(catalogue: Catalogue, practice: str) -> float:
@@ -245,22 +255,13 @@ def _lines(catalogue: Catalogue, q: Question, b: End, method: str) -> tuple[list
     about = _about(catalogue, q, b)
     places = _places(q)
     own = spec.service(q.service).like or q.service
-    speaking = [row for row in catalogue.law.of(own) if _speaks(row, q, own, method, about, places)]
+    speaking = [row for row in catalogue.law.of(own, q.practice, method) if _speaks(row, q, own, about, places)]
     freed = {row.code: row.rank for row in sorted(speaking, key=lambda row: row.rank) if row.verdict == "allowed"}
     refusing = sorted(
         (row for row in speaking if row.verdict == "refused" and row.rank >= freed.get(row.code, 0)),
         key=lambda row: -row.rank,
     )
-    words = {
-        "title": _big(catalogue.methods[method].title) if method in catalogue.methods else "This joint",
-        "away": catalogue.heat[q.practice].said,
-        "part": "A " + next((mark for mark in ("union", "connector", "dielectric", "bush") if mark in q.marks), "part").replace("connector", "flexible connector"),
-    }  # fmt: skip
-    reasons = [
-        Reason(row.code, row.text.format(**words, pipe=pipe), row.source)
-        for row in refusing
-        for pipe in _named(catalogue, row, (q.a, b))
-    ]
+    reasons = _reasons(catalogue, q, b, method, refusing) if refusing else []
     if not any(reason.code == "pipe-service" for reason in reasons):
         reasons = [*_not_made_for(catalogue, (q.a, b), q.service, own), *reasons]
     reasons += _limits((q.a, b), q)
@@ -274,6 +275,20 @@ def _lines(catalogue: Catalogue, q: Question, b: End, method: str) -> tuple[list
     return unique, needs, instead
 
 
+def _reasons(catalogue: Catalogue, q: Question, b: End, method: str, refusing: list[LawRow]) -> list[Reason]:
+    """The lines that refuse, in words."""
+    words = {
+        "title": _big(catalogue.methods[method].title) if method in catalogue.methods else "This joint",
+        "away": catalogue.heat[q.practice].said,
+        "part": "A " + next((mark for mark in ("union", "connector", "dielectric", "bush") if mark in q.marks), "part").replace("connector", "flexible connector"),
+    }  # fmt: skip
+    return [
+        Reason(row.code, row.text.format(**words, pipe=pipe), row.source)
+        for row in refusing
+        for pipe in _named(catalogue, row, (q.a, b))
+    ]
+
+
 def _named(catalogue: Catalogue, row: LawRow, ends: Iterable[End]) -> list[str]:
     """The pipes a line speaks of, as said at the head of a sentence; one word for a line that names none."""
     if "{pipe}" not in row.text:
@@ -283,12 +298,11 @@ def _named(catalogue: Catalogue, row: LawRow, ends: Iterable[End]) -> list[str]:
     return meant or ["This pipe"]
 
 
-def _speaks(row: LawRow, q: Question, own: str, method: str, about: frozenset[str], places: frozenset[str]) -> bool:
+def _speaks(row: LawRow, q: Question, own: str, about: frozenset[str], places: frozenset[str]) -> bool:
+    """Whether a line about the method and practice holds for the place, the ends and the role too."""
     return (
         (row.places == ("*",) or not places.isdisjoint(row.places))
-        and (row.methods == ("*",) or method in row.methods)
         and (row.pipes == ("*",) or not about.isdisjoint(row.pipes))
-        and (row.practices == ("*",) or q.practice in row.practices)
         and (row.services == ("*",) or any(word in (own, f"{own}.{q.role}") for word in row.services))
     )
 

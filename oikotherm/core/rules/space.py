@@ -383,6 +383,7 @@ def plastic_heat(view: View) -> Iterable[Said]:
 def concealed_joint(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     hidden = {key for key, one in work.straights.items() if one.place in HIDDEN or one.place_to in HIDDEN}
+    sound: set[tuple[str, str, str]] = set()  # method, role, place: nothing is said of them
     for joint in view.fitted.joints.values():
         row = view.context.catalogue.methods.get(joint.method) if joint.other in hidden else None
         if row is None:
@@ -396,12 +397,16 @@ def concealed_joint(view: View) -> Iterable[Said]:
         if place not in HIDDEN or run.state != "new":
             continue
 
+        if (joint.method, run.role, place) in sound:
+            continue
+
         def lies(method: str, place: str = place, run: Run = run) -> Verdict:
             return method_allowed(view.context.catalogue, method, run.service, view.job.practice, run.role, place)
 
         verdict = lies(joint.method)
         concealed = [reason for reason in verdict.reasons if reason.code == "concealed"]
         if not concealed and verdict.needs == lies(joint.method, "").needs:
+            sound.add((joint.method, run.role, place))
             continue
         remedies = []
         system = view.context.catalogue.systems.get(straight.pipe.code)

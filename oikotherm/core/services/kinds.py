@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from importlib import resources
 from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
 
-from pydantic import Field, create_model
+from pydantic import ConfigDict, Field, create_model
 
 from ..errors import Refused, nearest
 from ..fields import Facing, Frozen, Id, Kelvin, Line, NotNegative, Positive, TempC
@@ -38,6 +38,10 @@ FIELDS: dict[str, tuple[Any, str]] = {
 
 class StationData(Frozen):
     """What is known of a station. Each kind has a model of its own with the facts it carries; a fact of other kinds reads as None."""
+
+    model_config = ConfigDict(
+        use_attribute_docstrings=False, defer_build=True
+    )  # made from FIELDS, checked when first met
 
     if TYPE_CHECKING:
         width_mm: float | None = None

@@ -28,7 +28,7 @@ class ServiceRoom:
     """A service above the design; what it leaves out it does not have.
 
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules: its findings; steps: makers of steps of the plan; tests: how it
-    is proved; care: what comes round again; pack: sections of the pack; tools: calc tools by name; templates: kinds of job it begins.
+    is proved; care: what comes round again; pack: sections of the pack; tools: gives its calc tools by name; templates: kinds of job it begins.
     """
 
     spec: spec.ServiceSpec
@@ -40,7 +40,7 @@ class ServiceRoom:
     tests: tuple[TestKind, ...] = ()
     care: Callable[[Design, date], Care] | None = None
     pack: tuple[Callable[[Design], PackSection | None], ...] = ()
-    tools: Mapping[str, Tool] = field(default_factory=dict)
+    tools: Callable[[], Mapping[str, Tool]] = dict
     templates: Mapping[str, Any] = field(default_factory=dict)
 
 

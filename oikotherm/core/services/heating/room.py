@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
 from ..rooms import ServiceRoom
-from .bench import TOOLS
 from .care import care
 from .demand import demand
 from .pack import PACK
@@ -15,6 +17,17 @@ from .sizing import size
 from .stations import SPEC
 from .templates import TEMPLATES
 
+if TYPE_CHECKING:
+    from ...bench.registry import Tool
+
+
+def tools() -> Mapping[str, Tool]:
+    """The calc tools of heating: read when somebody asks for one."""
+    from .bench import TOOLS
+
+    return TOOLS
+
+
 ROOM = ServiceRoom(
-    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, tools=TOOLS, templates=TEMPLATES
+    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, tools=tools, templates=TEMPLATES
 )  # fmt: skip

@@ -1,0 +1,201 @@
+"""The Bench: every calculation alone. The same registry serves the pages, /api/calc and the command line."""
+
+from __future__ import annotations
+
+import json
+import typing
+from typing import Any
+
+from flask import jsonify, render_template, request
+
+from ..core.bench import Tool, find_tool
+from ..core.bench import tools as calc_tools
+from ..core.catalogue import standard
+from ..core.design import derive
+from ..core.errors import Refused
+from ..core.job.commands import apply_all
+from ..core.job.document import blank
+from ..core.making.bends import bend90
+from ..core.quantity import parse_length_mm
+from ..drawing import charts, svg
+from ..drawing.isometric import draw
+from ..drawing.look import Look
+from . import db
+from .joint_pages import finder_page, recipe_page
+
+
+def fields_of(tool: Tool) -> list[dict[str, Any]]:
+    """The inputs of a tool as form fields: name, description, options (of a choice), required."""
+    fields = []
+    for name, field in tool.input.model_fields.items():
+        options: list[str] = []
+        for part in (field.annotation, *typing.get_args(field.annotation)):
+            if typing.get_origin(part) is typing.Literal:
+                options = list(typing.get_args(part))
+            elif part is bool:
+                options = ["true", "false"]
+        label = field.alias or name
+        fields.append(
+            {"name": label, "description": field.description or "", "options": options, "required": field.is_required()}
+        )
+    return fields
+
+
+SHOWN = (
+    "text",
+    "working",
+    "allowances",
+    "centre_line",
+    "items",
+    "cures",
+    "ways",
+    "swings",
+    "says",
+    "canonical",
+    "candidates",
+    "chains",
+    "rejected",
+    "cautions",
+    "steps",
+    "proof",
+    "tools",
+    "quantities",
+    "drain",
+    "fill",
+    "look_at",
+    "emitters",
+)
+
+
+def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
+    """What a result holds beside its chief figure: (name in words, value, unit)."""
+    found = []
+    units = {"mm": "mm", "deg": "°", "pa": "Pa", "l": "L", "bar": "bar", "w": "W", "k": "K"}
+    for name, value in (result or {}).items():
+        if name in SHOWN or value is None or value == []:
+            continue
+        words, _, tail = name.rpartition("_")
+        unit = (
+            "kg/s"
+            if name.endswith("kg_s")
+            else "m/s"
+            if name.endswith("m_s")
+            else "Pa/m"
+            if name.endswith("pa_m")
+            else units.get(tail, "")
+        )
+        label = (
+            name.removesuffix("_kg_s").removesuffix("_pa_m").removesuffix("_m_s")
+            if "/" in unit
+            else words
+            if unit
+            else name
+        )
+        text = ", ".join(str(one) for one in value) if isinstance(value, list) else str(value)
+        found.append((label.replace("_", " "), text, unit))
+    return found
+
+
+def sketch(name: str, typed: dict[str, str], result: dict[str, Any]) -> str:
+    """The drawing of a tool's answer; empty for those that are figures only."""
+
+    def said(field: str, default: float = 0.0) -> float:
+        return parse_length_mm(typed[field], "mm", field=field) if typed.get(field) else default
+
+    if "centre_line" in result:
+        return charts.bend(result["centre_line"], result["marks_mm"], result["cut_mm"])
+    if name == "calibrate_bender":
+        card = bend90(said("first"), said("second"), result["radius_mm"])
+        return charts.bend([list(point) for point in card.centre_line()], list(card.marks_mm), card.cut_mm)
+    if name == "clips":
+        return charts.clip_line(said("length"), result["at_mm"])
+    if name == "joist_hole":
+        depth = said("depth")
+        notch = typed.get("kind") == "notch"
+        return charts.joist(
+            depth, said("span"), said("from_bearing"), said("size"), said("from_edge", depth / 2), notch=notch, allowed=result["allowed"], practice=typed.get("practice") or "british"
+        )  # fmt: skip
+    if name == "closing":
+        return charts.gap(said("leg", 1000.0), abs(said("side")))
+    if name == "stubs" and result["ways"]:
+        return charts.gap(said("gap"), said("side"), stubs=True)
+    if name == "radiator_fit":
+        return charts.radiator(
+            said("ports"), result["valve_centres_mm"], said("pipe_centres", result["valve_centres_mm"])
+        )
+    if name == "pace":
+        return _paced(result["canonical"], typed)
+    return ""
+
+
+def _paced(items: str, typed: dict[str, str]) -> str:
+    """The items walked from a port of their own, isometric."""
+    practice, unit = typed.get("practice") or "british", typed.get("unit") or "mm"
+    port = {"name": "out", "role": "flow", "way": "out", "offset": (0, 0, 0), "facing": "up", "end": "cu-m 15 pipe"}
+    station = {"id": "A", "kind": "stub", "level": "L0", "at": (0, 0, 0), "ports": [port]}
+    commands = [
+        {"do": "put_station", "station": station},
+        {"do": "put_run", "text": f"F1 from A.out cu-m 15: {items} -> stub"},
+    ]
+    try:
+        job = apply_all(blank("bench", "Bench", practice, unit), commands, standard())  # type: ignore[arg-type]
+    except Refused:
+        return ""
+    return svg.write(draw(derive(job), Look(width=520, height=300, findings=False)))
+
+
+def index() -> str:
+    """The tools."""
+    return render_template("bench.html", tools=calc_tools().values(), tool=None)
+
+
+def _plain(field: str, text: str) -> Any:
+    """A field as a tool takes it: lists and objects are typed as JSON. Raises Refused."""
+    if not text.startswith(("[", "{")):
+        return text
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise Refused(field, text[:60], f"JSON as in the example ({error})", "[18.0, 18.2, 19.5]") from None
+
+
+def page(name: str) -> Any:
+    """One tool: its form, and below it what the form gives."""
+    if name not in calc_tools():
+        return render_template(
+            "error.html", title="No such tool", words=f"The Bench has {', '.join(calc_tools())}."
+        ), 404
+    if name in ("transition", "recipe"):
+        return finder_page() if name == "transition" else recipe_page()
+    tool = calc_tools()[name]
+    fields = fields_of(tool)
+    typed = {field["name"]: request.args.get(field["name"], "").strip() for field in fields}
+    result, error = None, None
+    if any(typed.values()):
+        try:
+            result = tool.run({key: _plain(key, value) for key, value in typed.items() if value}, db.catalogue())
+        except Refused as refused:
+            error = refused
+    else:
+        typed = {key: value if isinstance(value, str) else json.dumps(value) for key, value in tool.example.items()}
+    drawing = sketch(name, typed, result) if result else ""
+    html = render_template(
+        "bench.html",
+        tools=calc_tools().values(),
+        tool=tool,
+        fields=fields,
+        typed=typed,
+        result=result,
+        drawing=drawing,
+        figures=figures_of(result),
+        error=error,
+    )
+    return html, 422 if error else 200
+
+
+def api_calc(name: str) -> Any:
+    """One JSON object in, one out; the error object with status 422 for what cannot be taken."""
+    try:
+        return jsonify(find_tool(name).run(request.get_json(silent=True), db.catalogue()))
+    except Refused as refused:
+        return jsonify(error=refused.as_dict()), 422

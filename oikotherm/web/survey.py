@@ -186,13 +186,14 @@ WORDS = ("room", "gas", "series", "material")
 
 def data_fields(station: Station) -> list[str]:
     """The facts that can be typed for a station, in the order of the model."""
-    return list(spec.kind(station.kind).model.model_fields)
+    return [name for name in spec.kind(station.kind).model.model_fields if not name.startswith("behind")]
 
 
 def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
     """The station with the facts and the parts inside it as typed; an empty field is not known."""
-    data: dict[str, Any] = {}
-    for name in data_fields(station):
+    typed = data_fields(station)
+    data = {name: value for name, value in station.data.model_dump(exclude_none=True).items() if name not in typed}
+    for name in typed:
         text = form.get(name, "").strip()
         if not text:
             continue

@@ -44,9 +44,12 @@ devices = st.builds(
     DeviceItem, id=st.just("i1"), part=st.sampled_from(("iso", "check", "drain", "pump")), name=st.none() | ids,
     arrow=st.sampled_from(("with", "against", "none")), handle=st.none() | dirs, setting=st.none() | st.from_regex(r"\A[0-9a-z.]{1,6}\Z"),
 )  # fmt: skip
+drops = st.integers(1, 999_999).map(lambda micro: micro / 1000)
 tees = st.builds(
     Tee, id=st.just("i1"), name=ids, outlet=st.none() | dirs, closed=st.sampled_from((None, "plug", "cap"))
-)
+) | st.builds(
+    Tee, id=st.just("i1"), name=ids, outlet=st.none() | dirs, closed=st.sampled_from(("plug", "cap")), drop_mm=drops
+)  # fmt: skip
 passes = st.builds(
     Pass, id=st.just("i1"), through=st.sampled_from(("wall", "floor", "ceiling")), thickness_mm=millimetres, sleeve=st.booleans()
 ) | st.builds(lambda n: Pass(id="i1", through="joists", count=n), st.none() | st.integers(1, 999))  # fmt: skip

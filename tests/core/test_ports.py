@@ -151,6 +151,59 @@ class MoveItemTest(unittest.TestCase):
                 edit(self.job, {"do": "move_item", "run": "F1", "item": item, **words})
 
 
+class KeptForLaterTest(unittest.TestCase):
+    """What the document may say already and nothing is made of yet: it is kept by every edit."""
+
+    def test_a_drop_is_typed_kept_by_a_change_of_the_line_and_gone_with_its_cap(self):
+        made = paced("G1 from A.out cu-m 15: U300 *T1:D cap 75 E1000 -> cap")
+        self.assertEqual(made.run("G1").items[1].drop_mm, 75)
+        again = edit(
+            made, {"do": "put_run", "run": "G1", "text": "G1 from A.out cu-m 15: U400 *T1:D cap 75 E1000 -> cap"}
+        )
+        self.assertEqual(
+            (again.run("G1").items[1].id, again.run("G1").items[1].drop_mm), (made.run("G1").items[1].id, 75)
+        )
+        opened = edit(made, {"do": "close_tee", "run": "G1", "item": made.run("G1").items[1].id, "closed": None})
+        self.assertIsNone(opened.run("G1").items[1].drop_mm)
+        inches = paced("G1 from A.out cu-m 15: U10 *T1:D cap 3in E20 -> cap", unit="in")
+        self.assertAlmostEqual(inches.run("G1").items[1].drop_mm, 76.2)
+
+    def test_a_drop_without_a_cap_is_refused(self):
+        with self.assertRaises(Refused):
+            paced("G1 from A.out cu-m 15: U300 *T1:D 75 E1000 -> cap")
+        document = json.loads(write(paced("G1 from A.out cu-m 15: U300 *T1 cap E1000 -> cap")))
+        document["runs"][0]["items"][1] |= {"closed": None, "drop_mm": 75}
+        with self.assertRaises(Refused) as caught:
+            read(json.dumps(document).encode())
+        self.assertIn("a cap or plug", str(caught.exception))
+
+    def test_tasks_and_what_is_behind_a_stub_are_kept(self):
+        document = json.loads(write(paced("F1 from A.out cu-m 15: U300 -> cap")))
+        document["tasks"] = [
+            {
+                "id": "K1",
+                "kind": "change a valve",
+                "where": "A.out",
+                "answers": {"side": "left", "turns": 2, "wet": True},
+            }
+        ]
+        document["stations"][0]["data"] = {
+            "behind": [{"kind": "tap", "count": 2, "length_mm": 4000}],
+            "behind_pipe_m": 12,
+            "behind_pa": 3000,
+        }
+        made = edit(
+            read(json.dumps(document).encode()), {"do": "put_run", "text": "F1 from A.out cu-m 15: U400 -> cap"}
+        )
+        kept = json.loads(write(made))
+        self.assertEqual(
+            (kept["tasks"], kept["stations"][0]["data"]), (document["tasks"], document["stations"][0]["data"])
+        )
+        document["tasks"] *= 2
+        with self.assertRaises(Refused):
+            read(json.dumps(document).encode())
+
+
 class UpgradeTest(unittest.TestCase):
     """tests/data/version-1: a tank with its overflow, a softener with its drain, and a clamped multilayer elbow, as version 1 had them."""
 

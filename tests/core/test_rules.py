@@ -247,6 +247,7 @@ FAILING["joint-unlawful"] = [
     house(role="condensate", run="CD1 from B.out cu-m 22: {fall 1:20} E900 N900 D200 -> stub", end="comp-cu 22 socket"),
     edit(job("north-american"), station("B", [port("out", "NPT 3/4 female", (0, 0, 0), role="gas")]), {"do": "put_run", "text": "G1 from B.out cu-l 3/4: N900 [iso] N900 -> stub"}),
 ]  # fmt: skip
+FAILING["drop-by-hand"] = [house(role="gas", run="G1 from B.out cu-m 15: E900 *T1:D cap 75 N900 -> cap")]
 FAILING["override"] = [
     by_compression(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap")),
     edit(

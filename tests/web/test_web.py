@@ -212,6 +212,43 @@ class FormsTest(WebCase):
     def form(self, form, /, **fields):
         return self.client.post("/jobs/lockhouse/survey", data={"form": form, "rev": str(self.head().rev), **fields})
 
+    def test_a_port_is_renamed_added_and_taken_off_by_plain_forms(self):
+        put = {
+            "name": "drain",
+            "role": "discharge",
+            "way": "out",
+            "right": "10",
+            "out": "20",
+            "up": "30",
+            "facing": "down",
+        }
+        put |= {"end": "cu-m 15 pipe", "metal": "copper", "kit": ""}
+        self.assertEqual(self.form("portadd-R1", **put).status_code, 303)
+        made = self.head().job.station("R1").ports[-1]
+        self.assertEqual((made.name, made.offset, made.metal), ("drain", (10, 20, 30), "copper"))
+        self.assertEqual(self.form("port-R1-drain", **{**put, "name": "blow-off"}).status_code, 303)
+        self.assertEqual(self.head().job.station("R1").ports[-1].name, "blow-off")
+        self.assertEqual(self.form("portremove-R1-blow-off").status_code, 303)
+        self.assertNotIn("blow-off", [one.name for one in self.head().job.station("R1").ports])
+        bad = self.form("portadd-R1", **{**put, "end": "cu-m 15 pype"})
+        self.assertEqual(bad.status_code, 422)
+        self.assertIn('value="cu-m 15 pype"', bad.text)
+
+    def test_a_change_of_what_is_known_keeps_what_has_no_field(self):
+        stub = {
+            "id": "STB",
+            "kind": "stub",
+            "level": "L0",
+            "at": (0, 0, 0),
+            "faces": "S",
+            "ports": [],
+            "data": {"behind_pipe_m": 12, "supply_pa": 1000},
+        }
+        self.edit(1, {"do": "put_station", "station": stub}, page="survey")
+        self.assertEqual(self.form("known-STB", supply_pa="2000").status_code, 303)
+        data = self.head().job.station("STB").data
+        self.assertEqual((data.behind_pipe_m, data.supply_pa), (12, 2000))
+
     def test_stations_levels_and_ports_by_plain_forms(self):
         self.assertEqual(
             self.form(

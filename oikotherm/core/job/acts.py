@@ -367,7 +367,9 @@ def _close_tee(edit: Edit, c: CloseTee) -> Job:
     tee = edit.item(run, c.item)
     if not isinstance(tee, Tee):
         raise Refused("item", item_text(tee, edit.style), "a tee", "*T1")
-    return _with_items(edit, run, c.item, tee.model_copy(update={"closed": c.closed}))
+    return _with_items(
+        edit, run, c.item, tee.model_copy(update={"closed": c.closed, "drop_mm": tee.drop_mm if c.closed else None})
+    )
 
 
 def _put_tee_at(edit: Edit, c: PutTeeAt) -> Job:

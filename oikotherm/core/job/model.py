@@ -257,6 +257,14 @@ class Tee(ItemBase):
     name: Id
     outlet: Dir | None = None
     closed: Literal["plug", "cap"] | None = None
+    drop_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
+    """How far the closed outlet stands off, as the pocket of a sediment trap under a gas tee does."""
+
+    @model_validator(mode="after")
+    def _closed_below(self) -> Self:
+        if self.drop_mm is not None and self.closed is None:
+            raise ValueError("expected a cap or plug at the end of the drop")
+        return self
 
 
 class Point(ItemBase):
@@ -402,6 +410,15 @@ class Waiver(Frozen):
     by_role: Line = ""
 
 
+class Task(Frozen):
+    """A small job asked for on this one: its kind, the key of what it is done on, and what was answered about it."""
+
+    id: Id
+    kind: Line
+    where: Key
+    answers: dict[Annotated[str, StringConstraints(max_length=60)], float | bool | Line] = {}
+
+
 class Measured(Frozen):
     part: Key
     field: Line
@@ -428,6 +445,7 @@ class Job(Frozen):
     overrides: tuple[Override, ...] = ()
     waivers: tuple[Waiver, ...] = ()
     measured: tuple[Measured, ...] = ()
+    tasks: tuple[Task, ...] = ()
     next_item: Annotated[int, Field(ge=1, le=10**9)] = 1
 
     @model_validator(mode="after")
@@ -439,6 +457,7 @@ class Job(Frozen):
             if station.level not in levels:
                 raise ValueError(f"station {station.id} is on level {station.level}, which does not exist")
         _once([item.id for run in self.runs for item in run.items], "item id")
+        _once([task.id for task in self.tasks], "task id")
         for run in self.runs:
             last = _LAST_ITEM((run,), None, partial(_last_item, run))
             if last >= self.next_item:

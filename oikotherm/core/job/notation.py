@@ -358,6 +358,8 @@ def _join(body: Sequence[Token]) -> list[list[Token]]:
             groups[-1].append(token)
         elif last.startswith("*") and len(groups[-1]) == 1 and token.text.lower() in ("plug", "cap"):
             groups[-1].append(token)
+        elif last.startswith("*") and len(groups[-1]) > 1 and (number or token.text.lower() in _UNIT_WORDS):
+            groups[-1].append(token)
         else:
             groups.append([token])
     return groups
@@ -387,7 +389,7 @@ def _item(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style
             raise Refused("pipe", word, "a pipe and its size after =", "=cu-m 15", where)
         return PipeChange(id=id_, pipe=_pipe([head, *group[1:]], style))
     if sign == "*":
-        return _tee(group, id_, where, taken)
+        return _tee(group, id_, where, style, taken)
     if sign == "#":
         text = " ".join(word[1:].split())
         if not text:
@@ -496,7 +498,7 @@ def _device(word: str, id_: str, where: tuple[int, int]) -> DeviceItem:
     return DeviceItem(**fields)
 
 
-def _tee(group: Sequence[Token], id_: str, where: tuple[int, int], taken: set[str]) -> Tee:
+def _tee(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style, taken: set[str]) -> Tee:
     name, _, outlet = group[0].text[1:].upper().partition(":")
     if not name:
         number = 1
@@ -507,7 +509,8 @@ def _tee(group: Sequence[Token], id_: str, where: tuple[int, int], taken: set[st
     if not re.fullmatch(ID_PATTERN, name) or (outlet and outlet not in DIRECTIONS):
         raise Refused("tee", _said(group), "a name, then perhaps a colon and a direction", "*T1 or *T1:U", where)
     closed = group[1].text.lower() if len(group) > 1 else None
-    return Tee.model_validate({"id": id_, "name": name, "outlet": outlet or None, "closed": closed})
+    drop_mm = _height(_said(group[2:]), "drop", where, style) if len(group) > 2 else None
+    return Tee.model_validate({"id": id_, "name": name, "outlet": outlet or None, "closed": closed, "drop_mm": drop_mm})
 
 
 def _pass(word: str, id_: str, where: tuple[int, int], style: Style) -> Pass:

@@ -45,7 +45,8 @@ def item_text(item: Item, style: Style) -> str:
             words += [f"handle {item.handle}" if item.handle else "", f"set {item.setting}" if item.setting else ""]
             return f"[{' '.join(word for word in words if word)}]"
         case Tee():
-            return f"*{item.name}{':' + item.outlet if item.outlet else ''}{' ' + item.closed if item.closed else ''}"
+            drop = f" {_length_text('', item.drop_mm, style)}" if item.drop_mm else ""
+            return f"*{item.name}{':' + item.outlet if item.outlet else ''}{' ' + item.closed if item.closed else ''}{drop}"
         case Point():
             return f".{item.name}"
         case Pass():

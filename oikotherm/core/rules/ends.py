@@ -259,6 +259,24 @@ def open_end(view: View) -> Iterable[Said]:
 
 
 @rule(
+    "drop-by-hand",
+    "note",
+    "a drop under a closed tee",
+    "The pocket of a sediment trap is a piece of pipe with a cap: it is in the drawing's text, and not yet in the cut list.",
+    "rule of the model",
+    stage="make",
+)
+def drop_by_hand(view: View) -> Iterable[Said]:
+    unit = view.job.pace_unit
+    for run in view.job.runs:
+        for item in run.items:
+            if isinstance(item, Tee) and item.drop_mm and run.state == "new":
+                long = length_text(item.drop_mm, unit, with_unit=True)
+                says = f"{run.id}.{item.name}: a nipple and {item.closed} that reach {long} from the tee are added by hand."
+                yield Said((run.id, f"{item.id}/tee"), says, cures=("write them on the order",))
+
+
+@rule(
     "adrift",
     "stop",
     "a run is adrift",

@@ -19,6 +19,17 @@ from ..fields import Facing, Frozen, Id, Kelvin, Line, NotNegative, Positive, Te
 
 Way = Literal["out", "in", "either"]
 Gas = Literal["natural", "propane", "butane"]
+
+
+class Behind(Frozen):
+    """What stands out of sight behind a stub: how many of a kind, how long it is or what it holds."""
+
+    kind: Line
+    count: Annotated[int, Field(ge=1, le=999)] = 1
+    length_mm: NotNegative | None = None
+    litres: NotNegative | None = None
+
+
 PumpCurve = tuple[tuple[NotNegative, NotNegative], ...]
 
 # every fact a station may carry: its type and, where the name does not say it, what it is. A kind names those it has in kinds.csv.
@@ -33,6 +44,7 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "pump_curve": (PumpCurve, "Points (flow_kg_s, head_pa)."),
     "supply_pa": (NotNegative, ""), "outlet_pa": (NotNegative, ""), "set_pa": (NotNegative, ""), "precharge_pa": (NotNegative, ""),
     "flow_kg_s": (NotNegative, ""), "gas": (Gas, ""), "hardness_mg_l": (NotNegative, ""), "material": (Line, ""), "age_years": (NotNegative, ""),
+    "behind": (tuple[Behind, ...], "What stands behind a stub, out of sight."), "behind_pipe_m": (NotNegative, ""), "behind_pa": (NotNegative, ""),
 }  # fmt: skip
 
 
@@ -70,6 +82,9 @@ class StationData(Frozen):
         hardness_mg_l: float | None = None
         material: str | None = None
         age_years: float | None = None
+        behind: tuple[Behind, ...] | None = None
+        behind_pipe_m: float | None = None
+        behind_pa: float | None = None
     else:
 
         def __getattr__(self, name):

@@ -13,6 +13,7 @@ from ..job.writing import exact_length
 from ..joints.takeoff import part_mating
 from ..making.bends import tangent_mm
 from ..making.fitup import chain_tolerance, spring_mm, street_cures
+from ..memo import Remembered
 from ..pipework.walk import RunTrace
 from ..practice import TURNS, chosen
 from ..quantity import PaceUnit, length_text
@@ -258,6 +259,9 @@ def open_end(view: View) -> Iterable[Said]:
                 )
 
 
+_DROPS: Remembered[tuple[Tee, ...]] = Remembered(1_500)
+
+
 @rule(
     "drop-by-hand",
     "note",
@@ -269,11 +273,13 @@ def open_end(view: View) -> Iterable[Said]:
 def drop_by_hand(view: View) -> Iterable[Said]:
     unit = view.job.pace_unit
     for run in view.job.runs:
-        for item in run.items:
-            if isinstance(item, Tee) and item.drop_mm and run.state == "new":
-                long = length_text(item.drop_mm, unit, with_unit=True)
-                says = f"{run.id}.{item.name}: a nipple and {item.closed} that reach {long} from the tee are added by hand."
-                yield Said((run.id, f"{item.id}/tee"), says, cures=("write them on the order",))
+        drops = _DROPS(
+            (run,), None, lambda run=run: tuple(one for one in run.items if isinstance(one, Tee) and one.drop_mm)
+        )
+        for tee in drops if run.state == "new" else ():
+            long = length_text(tee.drop_mm or 0.0, unit, with_unit=True)
+            says = f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are added by hand."
+            yield Said((run.id, f"{tee.id}/tee"), says, cures=("write them on the order",))
 
 
 @rule(

@@ -111,7 +111,7 @@ def services() -> Mapping[str, ServiceSpec]:
 
 def service(ident: str) -> ServiceSpec:
     """A service by its id. Raises Refused with the nearest."""
-    found = services().get(ident)
+    found = _SPECS.get(ident) or services().get(ident)
     if found is None:
         raise Refused("service", ident, f"a service such as {nearest(ident, _SPECS)}", next(iter(_SPECS)))
     return found
@@ -125,8 +125,10 @@ def roles() -> Iterator[Role]:
 
 def role(ident: str) -> Role:
     """A role by its id. Raises Refused with the nearest."""
-    _load()
     found = _ROLES.get(ident)
+    if found is None:
+        _load()
+        found = _ROLES.get(ident)
     if found is None:
         raise Refused("role", ident, f"a role such as {nearest(ident, _ROLES)}", next(iter(_ROLES)))
     return found[1]
@@ -146,7 +148,7 @@ def kinds() -> Mapping[str, KindSpec]:
 
 def kind(ident: str) -> KindSpec:
     """A kind of station by its id. Raises Refused with the nearest."""
-    found = kinds().get(ident)
+    found = _KINDS.get(ident) or kinds().get(ident)
     if found is None:
         raise Refused("kind", ident, f"a kind of station such as {nearest(ident, _KINDS)}", next(iter(_KINDS)))
     return found

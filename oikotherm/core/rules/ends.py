@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterable
+from functools import partial
 
 from ..errors import Refused
-from ..job.model import Leg, Tee
+from ..job.model import Leg, Run, Tee
 from ..job.ways import Vec, nearest_way, way_vector
 from ..job.writing import exact_length
 from ..joints.takeoff import part_mating
@@ -262,6 +263,10 @@ def open_end(view: View) -> Iterable[Said]:
 _DROPS: Remembered[tuple[Tee, ...]] = Remembered(1_500)
 
 
+def _drops_of(run: Run) -> tuple[Tee, ...]:
+    return tuple(one for one in run.items if isinstance(one, Tee) and one.drop_mm)
+
+
 @rule(
     "drop-by-hand",
     "note",
@@ -273,9 +278,7 @@ _DROPS: Remembered[tuple[Tee, ...]] = Remembered(1_500)
 def drop_by_hand(view: View) -> Iterable[Said]:
     unit = view.job.pace_unit
     for run in view.job.runs:
-        drops = _DROPS(
-            (run,), None, lambda run=run: tuple(one for one in run.items if isinstance(one, Tee) and one.drop_mm)
-        )
+        drops = _DROPS((run,), None, partial(_drops_of, run))
         for tee in drops if run.state == "new" else ():
             long = length_text(tee.drop_mm or 0.0, unit, with_unit=True)
             says = f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are added by hand."

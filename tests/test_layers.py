@@ -37,13 +37,12 @@ def module_of(path):
     return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
 
 
-def imports(path, *, at_load=False):
-    """Modules of this package that a file imports, as dotted names; at_load: only those it imports when it is loaded."""
+def imports(path):
+    """Modules of this package that a file imports, as dotted names, wherever in it."""
     package = path.relative_to(ROOT).with_suffix("").parts
     base = package[:-1]
     tree = ast.parse(path.read_text("utf-8"))
-    nodes = [node for node in tree.body if not isinstance(node, ast.If)] if at_load else ast.walk(tree)
-    for node in nodes:
+    for node in ast.walk(tree):
         if isinstance(node, ast.ImportFrom):
             head = base[: len(base) - node.level + 1] if node.level else ()
             name = ".".join([*head, *(node.module.split(".") if node.module else [])])
@@ -109,8 +108,9 @@ class LayersTest(unittest.TestCase):
                     wrong.append(f"{'.'.join(own)} imports {name}")
         self.assertEqual(wrong, [])
 
-    def test_modules_are_loaded_in_no_circle(self):
-        graph = {module_of(path): {*imports(path, at_load=True)} - {module_of(path)} for path in FILES}
+    def test_modules_need_each_other_in_no_circle(self):
+        """Not when they are loaded, nor within functions, nor for the types of what they take."""
+        graph = {module_of(path): {*imports(path)} - {module_of(path)} for path in FILES}
         done, on_way = set(), []
 
         def visit(name):

@@ -7,10 +7,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from flask import render_template, request
+from flask import get_template_attribute, render_template, request
+from markupsafe import Markup
 
 from ..core.design import Design
 from ..core.job.model import Job, Run
+from ..core.memo import Remembered
 from ..core.rules import Finding
 from ..core.work.plan import plan
 from ..core.work.records import ticked
@@ -20,6 +22,10 @@ from ..drawing.look import Look, usual_levels
 from ..drawing.projection import read_projection
 from ..store import jobs as jobs_store
 from . import db
+from .records import proved, records_here
+
+MANY_RUNS = 80
+_articles: Remembered[Markup] = Remembered(1_500)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +85,6 @@ class Frame:
         counts = Counter(f.stage for f in found if f.severity != "note")
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
-        from .site import proved, records_here  # they show this frame in turn
-
         cuts = self.design.cuts
         done = ticked(records_here(self.uid))
         filled = {
@@ -91,10 +95,20 @@ class Frame:
             and not any(f.stage == "joints" or f.rule == "no-figures" for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
             "order": bool(done) and all(step.key in done for step in plan(self.design)),
-            "prove": proved(self),
+            "prove": proved(self.uid, self.design),
             "handover": bool(cuts) and not stops and self.packed_rev == self.rev,
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
+
+    def run_length_mm(self, run_id: str) -> float:
+        """Length of pipe in a run as paced."""
+        return self.design.traced.runs[run_id].length_mm
+
+    def article(self, run: Run, whole: bool = False) -> Markup:
+        """A run as chips; in a job of many runs only its head, until its chips are asked for."""
+        whole = whole or len(self.job.runs) <= MANY_RUNS or run.id in self.whole
+        values = (self.design.texts[run.id], self.run_length_mm(run.id), self.unit, whole)
+        return _articles((run,), values, lambda: get_template_attribute("_run.html", "article")(self, run, whole))
 
     def look(self, **changes: Any) -> Look:
         """The drawing as this browser last asked for it: projection, turns and size, from the request or its cookie."""
@@ -138,10 +152,8 @@ class Frame:
             makers["order"] = "_order.html"
         found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
         if self.stage == "pace":
-            from .pace import run_article
-
             found["drawing"] = self.drawing()
-            found |= {f"run-{run.id}": run_article(self, run) for run in changed or ()}
+            found |= {f"run-{run.id}": self.article(run) for run in changed or ()}
         return found
 
     def _runs_changed(self, shown: int | None) -> list[Run] | None:

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, get_template_attribute, jsonify, render_template, request
-from markupsafe import Markup
+from flask import Blueprint, jsonify, render_template, request
 
 from ..core.catalogue import standard
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.commands import apply
 from ..core.job.complete import complete
-from ..core.job.model import Job, Leg, Run
+from ..core.job.model import Job, Leg
 from ..core.job.writing import item_text
-from ..core.memo import Remembered
 from ..core.pipework.snap import snaps
 from ..core.quantity import length_text
 from ..drawing import svg
@@ -23,8 +21,6 @@ from . import db
 from .frame import Frame
 from .job import _body
 
-MANY_RUNS = 80
-_articles: Remembered[Markup] = Remembered(1_500)
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
 
 
@@ -44,14 +40,6 @@ def chips(frame: Frame, run_id: str) -> list[dict[str, Any]]:
     ]
 
 
-@bp.app_template_global()
-def run_article(frame: Frame, run: Run, whole: bool = False) -> Markup:
-    """A run as chips; in a job of many runs only its head, until its chips are asked for."""
-    whole = whole or len(frame.job.runs) <= MANY_RUNS or run.id in frame.whole
-    values = (frame.design.texts[run.id], run_length(frame, run.id), frame.unit, whole)
-    return _articles((run,), values, lambda: get_template_attribute("_run.html", "article")(frame, run, whole))
-
-
 @bp.get("/runs/<run_id>")
 def one_run(uid: str, run_id: str) -> Any:
     """A run with its chips. Not found: status 404."""
@@ -59,13 +47,7 @@ def one_run(uid: str, run_id: str) -> Any:
     run = frame.job.run(run_id)
     if run is None:
         return jsonify(rev=frame.rev), 404
-    return jsonify(rev=frame.rev, fragments={f"run-{run.id}": run_article(frame, run, True)})
-
-
-@bp.app_template_global()
-def run_length(frame: Frame, run_id: str) -> float:
-    """Length of pipe in a run as paced [mm]."""
-    return frame.design.traced.runs[run_id].length_mm
+    return jsonify(rev=frame.rev, fragments={f"run-{run.id}": frame.article(run, True)})
 
 
 @bp.get("")

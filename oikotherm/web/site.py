@@ -21,9 +21,9 @@ from ..core.services.heating.water_work import WaterWork, water_work
 from ..core.services.rooms import rooms
 from ..core.work.place import place_words
 from ..core.work.plan import move, plan
-from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
+from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states, ticked
 from ..core.work.steps import TestKind, WorkStep
-from ..exchange.site import records_of, rig_of, state_mark, tests_of
+from ..exchange.site import rig_of, state_mark, tests_of
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -32,16 +32,12 @@ from ..store.database import now, writing
 from . import db
 from .frame import Frame
 from .job import _body, edit_job, stale_answer
+from .records import proved, records_here
 
 joints_bp = Blueprint("joints", __name__, url_prefix="/jobs/<uid>/joints")
 order_bp = Blueprint("order", __name__, url_prefix="/jobs/<uid>/order")
 prove_bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
 records_bp = Blueprint("records", __name__, url_prefix="/jobs/<uid>")
-
-
-def records_here(uid: str) -> list[Record]:
-    """The records of a job as the core reads them."""
-    return records_of(db.get(), uid)
 
 
 @records_bp.app_template_global()
@@ -224,12 +220,6 @@ def move_step(uid: str) -> Any:
 # --- Prove ---------------------------------------------------------------------------------------------------------------
 
 
-def proved(frame: Frame) -> bool:
-    """Whether the last test passed and tells of the pipework as it is now."""
-    rows = tests_of(frame.design, records_here(frame.uid))
-    return bool(rows) and rows[0][1].outcome == "pass" and rows[0][2]
-
-
 def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None) -> list[str]:
     """What is still blank of a joint before it may be put under pressure, in words."""
     words = [] if state and state.yes("made") else ["made"]
@@ -266,7 +256,7 @@ def proof_of(frame: Frame) -> dict[str, Any]:
     ]
     return {
         "tests": rows, "waiting": waiting, "blank": blank, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
-        "today": date.today().isoformat(), "passed": proved(frame),
+        "today": date.today().isoformat(), "passed": proved(frame.uid, frame.design),
     }  # fmt: skip
 
 

@@ -14,10 +14,9 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from ..catalogue import Catalogue, standard
-from ..errors import Refused, nearest
+from ..errors import Refused
 from ..job.document import read_as
 from ..quantity import parse, parse_length_mm
-from ..services.rooms import rooms
 
 Quantity = float | str
 _IN_FORCE: ContextVar[Catalogue | None] = ContextVar("catalogue in force", default=None)
@@ -99,16 +98,3 @@ class ToolBox:
 
 
 tool = ToolBox()
-
-
-def tools() -> dict[str, Tool]:
-    """Every calc tool by its name: those of all services, then those of each."""
-    return {**tool.tools, **{name: one for room in rooms().values() for name, one in room.tools().items()}}
-
-
-def find_tool(name: str) -> Tool:
-    """The tool of that name. Raises Refused with the nearest."""
-    known = tools()
-    if name not in known:
-        raise Refused("tool", name, f"a calc tool such as {nearest(name, known)}", "convert")
-    return known[name]

@@ -10,21 +10,23 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from . import spec
 
 if TYPE_CHECKING:
     from ..bench.registry import Tool
-    from ..design import Design
     from ..network.file import SolvedNetwork
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
     from ..work.steps import Care, PackSection, TestKind, WorkStep
 
 
+D = TypeVar("D")  # core.design.Design, which asks the rooms and so is not named here
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ServiceRoom:
+class ServiceRoom(Generic[D]):
     """A service above the design; what it leaves out it does not have.
 
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules: its findings; steps: makers of steps of the plan; tests: how it
@@ -32,31 +34,31 @@ class ServiceRoom:
     """
 
     spec: spec.ServiceSpec
-    demand: Callable[[Design], tuple[Demand, ...]] | None = None
-    size: Callable[[Design], Sized] | None = None
-    networks: Callable[[Design], tuple[SolvedNetwork, ...]] | None = None
+    demand: Callable[[D], tuple[Demand, ...]] | None = None
+    size: Callable[[D], Sized] | None = None
+    networks: Callable[[D], tuple[SolvedNetwork, ...]] | None = None
     rules: tuple[Rule, ...] = ()
-    steps: tuple[Callable[[Design], Iterable[WorkStep]], ...] = ()
-    tests: tuple[TestKind, ...] = ()
-    care: Callable[[Design, date], Care] | None = None
-    pack: tuple[Callable[[Design], PackSection | None], ...] = ()
+    steps: tuple[Callable[[D], Iterable[WorkStep]], ...] = ()
+    tests: tuple[TestKind[D], ...] = ()
+    care: Callable[[D, date], Care] | None = None
+    pack: tuple[Callable[[D], PackSection | None], ...] = ()
     tools: Callable[[], Mapping[str, Tool]] = dict
     templates: Mapping[str, Any] = field(default_factory=dict)
 
 
-_ROOMS: dict[str, ServiceRoom] = {}
+_ROOMS: dict[str, ServiceRoom[Any]] = {}
 
 
-def rooms() -> Mapping[str, ServiceRoom]:
+def rooms() -> Mapping[str, ServiceRoom[Any]]:
     """Every room by its service, those that ship first."""
     if not _ROOMS:
         for ident in spec.SHIPPED:
-            room: ServiceRoom = import_module(f"{__package__}.{ident}.room").ROOM
+            room: ServiceRoom[Any] = import_module(f"{__package__}.{ident}.room").ROOM
             _ROOMS[ident] = room
     return _ROOMS
 
 
-def register(room: ServiceRoom) -> Callable[[], None]:
+def register(room: ServiceRoom[Any]) -> Callable[[], None]:
     """Make a service and its room known; gives the function that takes both back. Raises ValueError for what is taken."""
     rooms()
     forget = spec.register(room.spec)

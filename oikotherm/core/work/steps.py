@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
-from typing import TYPE_CHECKING
+from typing import Generic, TypeVar
 
-if TYPE_CHECKING:
-    from ..design import Design
+D = TypeVar("D")  # core.design.Design, which stands above
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,14 +42,14 @@ class WorkStep:
 
 
 @dataclass(frozen=True, slots=True)
-class TestKind:
+class TestKind(Generic[D]):
     """How a service is proved. applies: whether the job has what it proves; steps: how it is done; caution: shown beside them."""
 
     id: str
     service: str
     title: str
     medium: str
-    applies: Callable[[Design], bool]
+    applies: Callable[[D], bool]
     steps: tuple[str, ...]
     caution: str = ""
 

@@ -27,7 +27,7 @@ from ...store.database import now, writing
 from .. import db
 from ..frame import Frame
 from ..job import _rev, edit_job
-from ..site import records_here
+from ..records import records_here
 from ..sizes import bp, page
 
 LEAST_SURPLUS_PA = 500.0

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from ...design import Design
 from ..rooms import ServiceRoom
 from .stations import SPEC
 
-ROOM = ServiceRoom(
+ROOM: ServiceRoom[Design] = ServiceRoom(
     spec=SPEC,
 )

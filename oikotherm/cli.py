@@ -71,6 +71,7 @@ def serve(args: argparse.Namespace) -> int:
     from .web import create_app
 
     app = create_app(_data(args), **config)
+    gc.freeze()  # what the program itself is of stays: collections pass it by
     try:
         server = waitress.create_server(app, host=host, port=args.port, threads=6)
     except OSError as error:

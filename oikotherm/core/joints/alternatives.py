@@ -7,11 +7,10 @@ from dataclasses import dataclass
 from ..catalogue import End
 from ..context import Context
 from ..job.model import Job
-from ..services import spec
 from .chain import Chain
 from .choices import Choices
 from .fitted import Fitted
-from .fitter import Fitter, outer_end
+from .fitter import Fitter, is_hot, outer_end
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +49,7 @@ def chains_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str)
     fitter.here = fitter.here_at(node)
     if fitting.kind == "port":
         place = fitted.pipework.ports[node.part]
-        start, pipe, near_heat = outer_end(place), fitting.pipes["out"], "hot" in spec.kind(place.station.kind).traits
+        start, pipe, near_heat = outer_end(place), fitting.pipes["out"], is_hot(place)
     else:
         first, pipe = fitting.pipes.values()
         start, near_heat = End(first.code, first.size, "pipe"), False

@@ -359,9 +359,11 @@ class Fitter:
         """One pipe system becomes another: the finder's best parts, half their length to either side."""
         start = End(a.code, a.size, "pipe")
         known = self._both_known(a, b)
-        chosen_by_hand = self._by_hand(node, start, b, near_heat=False) if known else None
-        answer = self.transition(start, b, near_heat=False, undo=False) if known else Answer((), ())
-        chain = chosen_by_hand or next(iter(answer.chains), None)
+        answer = Answer((), ())
+        chain = self._by_hand(node, start, b, near_heat=False) if known else None
+        if chain is None and known:
+            answer = self.transition(start, b, near_heat=False, undo=False)
+            chain = next(iter(answer.chains), None)
         matings = {first: UNKNOWN, second: UNKNOWN}
         title = f"{a} to {b}"
         if chain:
@@ -453,7 +455,7 @@ class Fitter:
                 )
                 title = f"{pipe.size} coupling {found.method} on {place.key}"
         known = self._both_known(pipe)
-        near_heat = "hot" in spec.kind(place.station.kind).traits
+        near_heat = is_hot(place)
         chain = self._by_hand(node, end, pipe, near_heat=near_heat) if known else None
         if chain is None and mating is None and known:
             answer = self.transition(end, pipe, near_heat=near_heat, undo=False)
@@ -577,6 +579,11 @@ def port_end(port: Port) -> End:
 def kit_end(row: KitRow, text: str) -> End:
     """An end of a kit part, with what the part is made of."""
     return _of_metal(parse_end(text), row.metal)
+
+
+def is_hot(place: PortPlace) -> bool:
+    """Whether plastic softens at a port: its station is a boiler, a heater or the like."""
+    return "hot" in spec.kind(place.station.kind).traits
 
 
 def outer_end(place: PortPlace) -> End:

@@ -45,6 +45,21 @@ def _text(path: str) -> str:
         raise Refused("file", path, f"a text file that can be read ({error})", "settings.json") from None
 
 
+def _context(args: argparse.Namespace) -> Any:
+    """The catalogue that ships; with --data the fitting book and the minutes of that data folder over it. Raises Refused."""
+    from .core.context import Context
+    from .core.memory import Memory
+
+    if not args.data:
+        return Context()
+    from .exchange.in_force import firm_context
+    from .store.database import open_database
+
+    if not _database(args).is_file():
+        raise Refused("data", args.data, "a data folder with oikotherm.sqlite in it", str(DATA))
+    return firm_context(open_database(_database(args)), Memory())
+
+
 def _print(found: Any) -> None:
     print(json.dumps(found, ensure_ascii=False, indent=1))
 
@@ -132,7 +147,7 @@ def check(args: argparse.Namespace) -> int:
     """The findings of a job document; exit status 1 if one of them is a stop."""
     from .core.design import derive
 
-    design = derive(_read_job(args.job))
+    design = derive(_read_job(args.job), _context(args))
     found = [
         {
             "rule": f.rule, "severity": f.severity, "where": list(f.where), "says": f.says, "why": f.why, "source": f.source,
@@ -149,7 +164,7 @@ def takeoff(args: argparse.Namespace) -> int:
     from .core.design import derive
     from .exchange.cutlist import cut_csv, cut_rows, totals
 
-    design = derive(_read_job(args.job))
+    design = derive(_read_job(args.job), _context(args))
     if args.csv:
         sys.stdout.write(cut_csv(design))
     else:
@@ -163,7 +178,7 @@ def size(args: argparse.Namespace) -> int:
     from .exchange.heating.simulation import run
     from .exchange.heating.sizes import sizes_of
 
-    design = derive(_read_job(args.job))
+    design = derive(_read_job(args.job), _context(args))
     if args.service and args.service != "heating":  # heating has its own form, with what every circuit is
         from .core.services import spec
         from .exchange.sized import sized_row
@@ -192,7 +207,7 @@ def export(args: argparse.Namespace) -> int:
     """Write a stored job's document, or its network file, to standard output or a file."""
     from .core.job.document import write
 
-    job = _read_job(args.uid) if args.uid.endswith(".json") else _stored(args)
+    job = _read_job(args.uid) if args.uid.endswith(".json") else _stored(args)  # with the rows it is worked out with
     if args.network:
         from .core.design import derive
         from .exchange.network import network_json
@@ -208,13 +223,14 @@ def export(args: argparse.Namespace) -> int:
 
 
 def _stored(args: argparse.Namespace) -> Any:
-    """The head of a stored job. Raises Refused."""
+    """The head of a stored job, with the rows of the fitting book it is worked out with. Raises Refused."""
+    from .exchange.in_force import with_rows_in_force
     from .store import jobs
     from .store.database import open_database
 
     conn = open_database(_database(args))
     try:
-        return jobs.head(conn, args.uid).job
+        return with_rows_in_force(conn, jobs.head(conn, args.uid).job)
     except jobs.NoJob:
         known = [row["uid"] for row in jobs.listing(conn)]
         raise Refused(
@@ -255,7 +271,7 @@ def calc(args: argparse.Namespace) -> int:
         said = json.loads(text)
     except (ValueError, RecursionError) as error:
         raise Refused("input", text, f"one JSON object ({str(error)[:60]})", json.dumps(tool.example)) from None
-    _print(tool.run(said))
+    _print(tool.run(said, _context(args)))
     return 0
 
 
@@ -323,8 +339,12 @@ def parser() -> argparse.ArgumentParser:
     add("demo", demo, data=True).add_argument(
         "--fresh", action="store_true", help="put the demo jobs back as they were"
     )
-    add("check", check).add_argument("job", help="job document")
+    book = "data folder whose fitting book is laid over the catalogue (default: none)"
+    checked = add("check", check)
+    checked.add_argument("job", help="job document")
+    checked.add_argument("--data", help=book)
     sized = add("size", size)
+    sized.add_argument("--data", help=book)
     sized.add_argument("job", help="job document")
     sized.add_argument(
         "--service", help="the networks of one service, as every service gives them (heating, or another that sizes)"
@@ -334,6 +354,7 @@ def parser() -> argparse.ArgumentParser:
     )
     cut = add("takeoff", takeoff)
     cut.add_argument("job", help="job document")
+    cut.add_argument("--data", help=book)
     cut.add_argument("--csv", action="store_true", help="CSV in place of JSON")
     out = add("export", export, data=True)
     out.add_argument("uid", metavar="JOB", help="the job's uid, or a job document")
@@ -343,6 +364,7 @@ def parser() -> argparse.ArgumentParser:
     out.add_argument("--to", help="file to write")
     add("import", import_, data=True).add_argument("job", help="job document")
     bench = add("calc", calc, add_help=False)
+    bench.add_argument("--data", help=book)
     bench.add_argument("tool", nargs="?", default="list", help="the tool, or list")
     bench.add_argument("input", nargs="?", help="one JSON object; else standard input")
     bench.add_argument(

@@ -33,9 +33,14 @@ def port(
     return {"name": name, "role": role, "way": way, "offset": at, "facing": facing, "end": end}
 
 
-def station(id_: str, ports: list[dict[str, Any]], kind: str = "stub", faces: str = "S") -> dict[str, Any]:
+def station(
+    id_: str, ports: list[dict[str, Any]], kind: str = "stub", faces: str = "S", state: str = "new"
+) -> dict[str, Any]:
     """A station at the origin of the ground floor that faces south, so that right is east and up is up."""
-    made = read_as(Station, {"id": id_, "kind": kind, "level": "L0", "at": (0, 0, 0), "faces": faces, "ports": ports})
+    made = read_as(
+        Station,
+        {"id": id_, "kind": kind, "level": "L0", "at": (0, 0, 0), "faces": faces, "state": state, "ports": ports},
+    )
     return {"do": "put_station", "station": made}
 
 

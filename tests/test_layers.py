@@ -12,10 +12,10 @@ MAY = {
     "web": {"core", "drawing", "store", "exchange", "web"},
 }  # fmt: skip
 # within core, from the ground up: a room may use those before it, and itself. spec: what a service is (services/*.py and each stations.py);
-# service: what each adds above the design (the rest of its folder)
+# service: what each adds above the layout (the rest of its folder)
 ROOMS = (
-    "errors", "memo", "quantity", "working", "matter", "catalogue", "fields", "spec", "job", "practice", "context", "pipework", "joints", "network", "making", "labels", "rules",
-    "rooms", "design", "work", "bench", "service",
+    "errors", "memory", "tables", "quantity", "working", "matter", "catalogue", "fields", "spec", "job", "practice", "context", "pipework", "joints", "network", "making", "labels", "rules",
+    "rooms", "layout", "work", "bench", "service", "design",
 )  # fmt: skip
 UPWARD = {("job", "practice"), ("job", "pipework")}  # job.commands sits on top of trace and the topics it may choose
 

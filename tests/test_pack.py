@@ -17,11 +17,14 @@ from oikotherm.core.work.plan import plan
 from oikotherm.drawing.pdf import outlines
 from oikotherm.drawing.svg import SHAPES
 from oikotherm.exchange.heating.sizes import sizes_of
-from oikotherm.exchange.pack import bundle, import_bundle, pack_of, pack_pdf, reminders_ics
+from oikotherm.exchange.pack import bundle, import_bundle, pack_of, reminders_ics
+from oikotherm.exchange.packpdf import pack_pdf
+from oikotherm.exchange.site import proofs_of
 from oikotherm.store import jobs, records
 from oikotherm.store.database import writing
 from oikotherm.web import create_app
 from tests.jobs import circuit, demo, edit
+from tests.proving import readings
 from tests.web.test_web import WebCase
 
 READINGS = "\n".join(f"2026-03-01T10:{minute:02d}, 1.52, 15" for minute in range(0, 60, 5))
@@ -61,13 +64,20 @@ class PackTest(WebCase):
         self.assertEqual(
             len(self.client.post("/jobs/lockhouse/records", json={"records": sent}).json["kept"]), len(sent)
         )
-        form = {
-            "uuid": str(uuid.uuid4()),
-            "gauge": "test gauge 0-6 bar, 0.02",
-            "readings": READINGS,
-            "by_role": "site lead",
+        gauges = {
+            "heating": "test gauge 0-6 bar, 0.02",
+            "gas": "water gauge 0-30 mbar",
+            "water": "test gauge 0-16 bar, 0.05",
         }
-        self.assertEqual(self.client.post("/jobs/lockhouse/prove", data=form).status_code, 303)
+        for proof in proofs_of(design, ()):
+            form = {
+                "uuid": str(uuid.uuid4()),
+                "section": proof.section.key,
+                "gauge": gauges[proof.section.service],
+                "readings": readings(proof.rule),
+                "by_role": "site lead",
+            }
+            self.assertEqual(self.client.post("/jobs/lockhouse/prove", data=form).status_code, 303)
 
     def text(self):
         reader = PdfReader(io.BytesIO(self.client.get("/jobs/lockhouse/handover/pack.pdf").data))

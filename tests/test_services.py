@@ -12,11 +12,12 @@ from pathlib import Path
 
 from oikotherm.cli import main
 from oikotherm.core.catalogue import parse_end, standard
-from oikotherm.core.design import all_rules, derive
+from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import json_schema, read, write
 from oikotherm.core.joints.law import Question, law, mouth
+from oikotherm.core.layout import all_rules
 from oikotherm.core.network.friction import Drop
 from oikotherm.core.network.section import Section
 from oikotherm.core.network.sized import Sized, Supply, Terminal, demands
@@ -24,7 +25,7 @@ from oikotherm.core.rules.registry import RuleBook, Said
 from oikotherm.core.services import rooms, spec
 from oikotherm.core.services.kinds import KindSpec, PortRow, Variant, data_model
 from oikotherm.core.work.plan import plan
-from oikotherm.core.work.steps import Need, PackSection, TestKind, WorkStep
+from oikotherm.core.work.steps import Need, PackSection, TestKind, TestRule, WorkStep
 from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
 from oikotherm.web import create_app
@@ -148,7 +149,7 @@ TEST = TestKind(
     "air",
     "Air at 10 bar overnight",
     "air",
-    lambda design: any(run.service == "air" for run in design.job.runs),
+    lambda design, section: TestRule(1e6, hold_min=600.0),
     ("Pump up, shut off, read in the morning.",),
 )
 ROOM = rooms.ServiceRoom(

@@ -6,6 +6,7 @@ import hashlib
 from dataclasses import dataclass, field
 
 from .catalogue import Catalogue, standard
+from .memory import Memory
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +20,12 @@ class Context:
 
     rates: tuple[tuple[str, float], ...] = ()
     """The firm's own minutes, by what is done, over the typical ones."""
+
+    stock: tuple[tuple[str, int], ...] = ()
+    """Parts on the van with their number, by id: the finder's own choice among equals; no design depends on it."""
+
+    memory: Memory = field(default_factory=Memory, compare=False, repr=False)
+    """Where what is derived is remembered; one for the whole program."""
 
     @property
     def mark(self) -> str:

@@ -2,116 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
-from functools import cached_property, partial
-from typing import Any, TypeVar
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
-from .catalogue.measured import BookRow, overlay
 from .context import Context
 from .job.model import Job
-from .job.notation import Style
-from .job.writing import run_text
-from .joints.dress import dress
-from .joints.fitted import Fitted
-from .labels import label_all
-from .making.cut import Cut, cuts
-from .memo import Remembered
-from .network.sized import Sized
-from .pipework.direction import flow_directions
-from .pipework.geometry import Pipework
-from .pipework.trace import standing, trace
-from .rules import COMMON, Finding, Rule, View, find
+from .layout import Layout
+from .making.materials import Coil, Part, Sticks, coils, parts, sticks
+from .making.supports import RunClips, schedule
 from .services.rooms import rooms
+from .work.corners import Corners, corners
+from .work.plan import plan
+from .work.steps import WorkStep
 
-T = TypeVar("T")
-_TEXTS: Remembered[str] = Remembered(1_500)
+
+@dataclass(frozen=True, slots=True)
+class Materials:
+    """What to order: fittings and parts, coils of floor loops, pieces on sticks."""
+
+    parts: tuple[Part, ...]
+    coils: tuple[Coil, ...]
+    sticks: tuple[Sticks, ...]
 
 
-class Design:
-    """What follows from a job, each layer worked out when first asked for: trace -> dress -> cut, flow, find."""
-
-    def __init__(self, job: Job, context: Context) -> None:
-        self.job = job
-        if job.measured:
-            rows = [BookRow(row.part, row.field, row.value, row.on) for row in job.measured]
-            context = replace(context, catalogue=overlay(context.catalogue, rows))
-        self.context = context
-        self._kept: dict[str, Any] = {}
-
-    @cached_property
-    def style(self) -> Style:
-        return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
+class Design(Layout):
+    """A layout with the work on it: plan, supports, materials. What is not asked for is not worked out."""
 
     @cached_property
-    def traced(self) -> Pipework:
-        """All pipe of the job, with what goes."""
-        return trace(self.job, self.context.catalogue)
+    def plan(self) -> tuple[WorkStep, ...]:
+        """The steps of work in their order."""
+        return plan(self)
 
     @cached_property
-    def pipework(self) -> Pipework:
-        """The pipe that is there when the job is done."""
-        return standing(self.job, self.traced)
+    def supports(self) -> tuple[RunClips, ...]:
+        """The clips of every run of new pipe."""
+        return tuple(schedule(self.job, self.fitted, self.context.catalogue))
 
     @cached_property
-    def fitted(self) -> Fitted:
-        return dress(self.job, self.pipework, self.context)
+    def materials(self) -> Materials:
+        catalogue = self.context.catalogue
+        return Materials(parts(self.fitted, catalogue), coils(self.fitted), sticks(self.cuts, catalogue))
 
     @cached_property
-    def cuts(self) -> tuple[Cut, ...]:
-        return cuts(self.job, self.fitted, self.context.catalogue)
+    def water_work(self) -> tuple[Any, ...]:
+        """Draining and filling, for every service that has it."""
+        return tuple(one for room in rooms().values() if room.water_work for one in room.water_work(self))
 
     @cached_property
-    def flow(self) -> dict[str, int]:
-        """Straight key -> 1 with its pacing, -1 against, 0 not known."""
-        return flow_directions(self.pipework)
-
-    @cached_property
-    def findings(self) -> tuple[Finding, ...]:
-        view = View(self.job, self.fitted, self.context, self.sized, self.flow)
-        return find(view, all_rules())
-
-    @cached_property
-    def open_findings(self) -> tuple[Finding, ...]:
-        """Those nobody has waived."""
-        return tuple(finding for finding in self.findings if not finding.waived)
-
-    @cached_property
-    def sized(self) -> dict[str, Sized]:
-        """Service -> its networks worked out, for every service that sizes."""
-        return {ident: room.size(self) for ident, room in rooms().items() if room.size is not None}
-
-    def kept(self, name: str, make: Callable[[], T]) -> T:
-        """What a room works out of this design, once: name -> what make() gave."""
-        if name not in self._kept:
-            self._kept[name] = make()
-        found: T = self._kept[name]
-        return found
-
-    @cached_property
-    def piece_labels(self) -> dict[str, str]:
-        return label_all(
-            ((piece.key, piece.run) for piece in self.fitted.pieces.values()), dict(self.context.labels), pieces=True
-        )
-
-    @cached_property
-    def joint_labels(self) -> dict[str, str]:
-        order = ((joint.key, joint.run) for joint in self.fitted.joints.values())
-        return label_all(order, dict(self.context.labels), pieces=False)
-
-    @cached_property
-    def texts(self) -> dict[str, str]:
-        """Run id -> its canonical line."""
-        style = self.style
-        return {
-            run.id: _TEXTS((run, style.catalogue), (style.practice, style.pace_unit), partial(run_text, run, style))
-            for run in self.job.runs
-        }
-
-
-def all_rules() -> tuple[Rule, ...]:
-    """The rules in force: those of all services, then those of each."""
-    return (*COMMON, *(rule for room in rooms().values() for rule in room.rules))
+    def corners(self) -> Corners | None:
+        """What pulled bends cost or save against fittings; None where no bend would be pulled."""
+        return corners(self, lambda job: Layout(job, self.context))
 
 
 def derive(job: Job, context: Context | None = None) -> Design:

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 import re
 from bisect import bisect_right
 from dataclasses import dataclass
-from importlib import resources
 
 from .errors import Refused
+from .tables import CORE, read_rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +31,7 @@ Row = tuple[float, float, float, float]  # temperature, density, log viscosity, 
 def _table() -> dict[float, tuple[tuple[Row, ...], str]]:
     rows: dict[float, list[Row]] = {}
     sources: dict[float, str] = {}
-    text = resources.files(__package__).joinpath("data", "fluids.csv").read_text("utf-8")
-    for r in csv.DictReader(text.splitlines()):
+    for r in read_rows(CORE, "fluids.csv"):
         fraction = float(r["mass_fraction"])
         sources[fraction] = r["source"]
         rows.setdefault(fraction, []).append((
@@ -56,7 +54,6 @@ def _at(rows: tuple[Row, ...], temp_c: float) -> tuple[float, float, float] | No
     return density, a[2] + (b[2] - a[2]) * share, a[3] + (b[3] - a[3]) * share
 
 
-@functools.lru_cache(maxsize=2048)
 def fluid(temp_c: float, mass_fraction: float = 0.0) -> Fluid:
     """Water, or water with that mass fraction of propylene glycol, at a temperature [C].
 

@@ -16,6 +16,7 @@ from .errors import Refused, nearest
 Practice = Literal["british", "continental", "north-american"]
 PaceUnit = Literal["mm", "in"]
 
+PA_PER_BAR = 1e5
 INCH_MM = 25.4
 FOOT_MM = 304.8
 US_GALLON_M3 = 0.003785411784

@@ -7,7 +7,6 @@ from functools import partial
 
 from ..core.design import Design
 from ..core.joints.fitted import Fitted, Made
-from ..core.memo import Remembered
 from ..core.pipework.geometry import Part
 from .projection import Projection
 
@@ -71,7 +70,7 @@ def shown(design: Design, look: Look) -> Fitted:
         if (
             run not in services
             or made is None
-            or not within(*_REACHES((part, made), None, partial(_reach, part, made)))
+            or not within(*work.memory.keep("reach", (part, made), None, partial(_reach, part, made)))
         ):
             continue
         if run in work.runs:
@@ -89,9 +88,6 @@ def shown(design: Design, look: Look) -> Fitted:
             if node.run == run and within(node.at.z, node.at.z):
                 left.pipework.nodes[key] = node
     return left
-
-
-_REACHES: Remembered[tuple[float, float]] = Remembered(1_500)
 
 
 def _reach(part: Part, made: Made) -> tuple[float, float]:

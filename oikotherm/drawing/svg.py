@@ -5,7 +5,7 @@ Lines keep their width and labels their size under zoom (the page sets --k to on
 
 from __future__ import annotations
 
-import functools
+import re
 from importlib import resources
 from xml.sax.saxutils import escape, quoteattr
 
@@ -32,6 +32,7 @@ SHAPES = {
     "plug": "M-2-5H5V5H-2Z",
     "gone": "M-5-5L5 5M-5 5L5-5",
 }
+PLAIN = re.compile(r"[^UPRIGHT = <>\"\n\r\t]*")
 UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling"}
 
 
@@ -50,15 +51,13 @@ def _data(key: str, run: str, items: tuple[str, ...] = ()) -> str:
     return "".join([f" data-{name}={_quoted(value)}" for name, value in words if value])
 
 
-@functools.lru_cache(maxsize=20_000)
 def _quoted(text: str) -> str:
-    """An attribute's value, quoted; kept, since keys come again in every drawing."""
-    return quoteattr(text)
+    """An attribute's value, quoted. Keys, which are most of them, need no more than the marks."""
+    return f'"{text}"' if PLAIN.fullmatch(text) else quoteattr(text)
 
 
-@functools.lru_cache(maxsize=20_000)
 def _escaped(text: str) -> str:
-    return escape(text)
+    return text if PLAIN.fullmatch(text) else escape(text)
 
 
 def _pair(at: XY) -> str:

@@ -14,20 +14,23 @@ from typing import Any
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.document import new_uid, read, write
+from ..core.memory import Memory
+from ..core.quantity import PA_PER_BAR
+from ..core.services import spec
 from ..core.services.rooms import rooms
 from ..core.work.care import Reminder, reminders, shut_offs, top_up
-from ..core.work.plan import plan
 from ..core.work.records import Record, joint_states, ticked
+from ..core.work.sections import KeptTest
 from ..core.work.steps import PackSection
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
-from ..drawing.pdf import draw_on
 from ..store import jobs as jobs_store
 from ..store import records as records_store
 from .cutlist import cut_csv, cut_rows
 from .heating.sizes import sizes_of
-from .site import tests_of
+from .in_force import context_of, with_rows_in_force
+from .site import proofs_of
 
 CAUTION = (
     "Lengths and sizes follow from what was paced and from figures of which some are typical. Gas, flue and unvented hot water are licensed work; "
@@ -46,7 +49,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
     """All facts of the pack. complete: no open stop, and a passed test of the present pipework."""
     states = joint_states(records)
     done = ticked(records)
-    tests = tests_of(design, records)
+    proofs = proofs_of(design, records)
     stops = [finding.says for finding in design.open_findings if finding.severity == "stop"]
     joints = []
     for joint in design.fitted.joints.values():
@@ -55,21 +58,27 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
             "label": design.joint_labels[joint.key], "method": joint.method, "part": joint.fitting_title, "pipe": joint.pipe,
             **{name: (getattr(state, name)[1:] if state and state.yes(name) else None) for name in ("made", "mark_seen", "dry")},
         })  # fmt: skip
-    passed = bool(tests) and tests[0][1].outcome == "pass" and tests[0][2]
+    passed = bool(proofs) and all(one.passed for one in proofs)
     return {
         "title": design.job.title, "place": design.job.place, "rev": rev, "today": today.isoformat(), "unit": design.job.pace_unit,
         "caption": f"{design.job.title}, isometric; lengths centre to centre; flow solid, return dashed",
         "sections": [{"title": one.title, "rows": [list(row) for row in one.rows]} for one in sections_of(design)], "complete": not stops and passed, "stops": stops, "sizes": sizes_of(design), "cuts": cut_rows(design), "joints": joints,
         "plan": [
             {"key": step.key, "title": step.title, "where": step.where, "minutes": step.minutes, "hold": step.hold, "done": done.get(step.key)}
-            for step in plan(design)
+            for step in design.plan
         ],
-        "tests": [
+        "proofs": [
             {
-                "at": record.made_at, "by_role": record.by_role, "gauge": str(record.body.get("gauge", {}).get("name", "")), "outcome": verdict.outcome,
-                "drop_bar": round(verdict.drop_bar, 4), "hold_min": round(verdict.hold_min, 1), "reasons": list(verdict.reasons), "present": present,
+                "title": f"{spec.service(one.section.service).title} {one.section.title}",
+                "test": one.kind.title,
+                "medium": one.kind.medium,
+                "target_bar": round(one.rule.target_pa / PA_PER_BAR, 4),
+                "joints": len(one.section.joints),
+                "unproved": [design.joint_labels[key] for key in one.unproved],
+                "passed": one.passed,
+                "tests": [_test_row(test) for test in one.tests],
             }
-            for record, verdict, present in tests
+            for one in proofs
         ],
         "shut_offs": list(shut_offs(design)), "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
@@ -77,177 +86,19 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
     }  # fmt: skip
 
 
-def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
-    """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes."""
-    from reportlab.lib import colors
-    from reportlab.lib.pagesizes import A4, LETTER
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
-
-    page = LETTER if design.job.practice == "north-american" else A4
-    width = page[0] - 80
-    scene = draw(design, Look(width=1000, height=620))
-    body = ParagraphStyle("body", fontName="Helvetica", fontSize=9, leading=12)
-    small = ParagraphStyle("small", parent=body, fontSize=7.5, leading=9.5)
-    head = ParagraphStyle(
-        "head", parent=body, fontName="Helvetica-Bold", fontSize=12, leading=15, spaceBefore=10, spaceAfter=4
-    )
-    title = ParagraphStyle("title", parent=head, fontSize=17, leading=21)
-
-    class Drawing(Flowable):  # type: ignore[misc]
-        def wrap(self, *_: float) -> tuple[float, float]:
-            return width, width * scene.height / scene.width
-
-        def draw(self) -> None:
-            draw_on(self.canv, scene, 0, 0, width)
-
-    def text(words: Any, style: Any = body) -> Any:
-        safe = (
-            str(words).replace("&", "&amp;").replace("<", "&lt;").replace("–", "-").replace("“", '"').replace("”", '"')
-        )
-        return Paragraph(safe, style)
-
-    def table(rows: list[list[Any]], shares: list[float]) -> Any:
-        cells = [[text(cell, small) for cell in row] for row in rows]
-        made = Table(cells, colWidths=[width * share for share in shares], repeatRows=1)
-        made.setStyle(TableStyle([
-            ("LINEBELOW", (0, 0), (-1, 0), 0.7, colors.black), ("LINEBELOW", (0, 1), (-1, -1), 0.25, colors.HexColor("#cfc9bb")),
-            ("TOPPADDING", (0, 0), (-1, -1), 1.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("LEFTPADDING", (0, 0), (-1, -1), 2), ("VALIGN", (0, 0), (-1, -1), "TOP"),
-        ]))  # fmt: skip
-        return made
-
-    def steps(working: list[dict[str, Any]]) -> list[Any]:
-        found = []
-        for step in working:
-            inputs = ", ".join(f"{name} {value:g}" for name, value in step["inputs"].items())
-            found.append(
-                text(f"{step['formula']}{': ' + inputs if inputs else ''} = {step['result']:g} {step['unit']}", small)
-            )
-        return found
-
-    story: list[Any] = [
-        text(pack["title"], title),
-        text(pack["place"]),
-        text(f"Revision {pack['rev']}, {pack['today']}"),
-    ]
-    status = (
-        "Complete."
-        if pack["complete"]
-        else "Not complete. " + " ".join(pack["stops"] or ["No passed test of the present pipework."])
-    )
-    story += [text(status, head), Drawing(), text(pack["caption"], small), Spacer(1, 6)]
-    for circuit in pack["sizes"]:
-        pump = circuit["pump"]
-        story.append(
-            text(
-                f"Sizes: circuit of {circuit['source']}, {circuit['medium']} {circuit['flow_c']:g}/{circuit['return_c']:g} C",
-                head,
-            )
-        )
-        story.append(
-            text(
-                f"Pump {pump['head_pa'] / 1000:.1f} kPa at {pump['flow_l_h']:.0f} L/h; index {circuit['index']}; water {circuit['volume_l']:.1f} L."
-            )
-        )
-        rows = [["Section", "Pipe", "L/h", "m/s", "Pa/m", "Pa", "Limits"]]
-        rows += [
-            [
-                s["id"],
-                s["pipe"],
-                f"{s['flow_l_h']:.0f}",
-                f"{s['velocity_m_s']:.2f}",
-                f"{s['gradient_pa_m']:.0f}",
-                f"{s['drop_pa']:.0f}",
-                "; ".join(s["over"]) or "holds",
-            ]
-            for s in circuit["sections"]
-        ]
-        story.append(table(rows, [0.12, 0.16, 0.1, 0.1, 0.1, 0.1, 0.32]))
-        rows = [["Emitter", "W", "L/h", "Way there and back, Pa"]]
-        rows += [
-            [f"{e['id']} {e['name']}", f"{e['output_w']:.0f}", f"{e['flow_l_h']:.0f}", f"{e['path_pa']:.0f}"]
-            for e in circuit["emitters"]
-        ]
-        story += [Spacer(1, 4), table(rows, [0.5, 0.12, 0.12, 0.26])]
-        path = next((e["path"] for e in circuit["emitters"] if e["id"] == circuit["index"]), [])
-        for section in circuit["sections"]:
-            if section["id"] in path:
-                story += [text(f"Working of section {section['id']}"), *steps(section["working"])]
-        if circuit["vessel"]:
-            vessel = circuit["vessel"]
-            story.append(
-                text(
-                    f"Expansion vessel {vessel['needed_l']:.1f} L needed, take {vessel['chosen_l']:g} L; cold fill {vessel['cold_fill_bar']:.2f} bar",
-                    head,
-                )
-            )
-            story += steps(vessel["working"])
-    for section in pack["sections"]:
-        story.append(text(section["title"], head))
-        if section["rows"]:
-            story.append(table(section["rows"], [1 / len(section["rows"][0])] * len(section["rows"][0])))
-    story.append(text(f"Cut list, {len(pack['cuts'])} cuts", head))
-    rows = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
-    rows += [
-        [
-            c["label"],
-            c["pipe"],
-            c["cut"],
-            f"{c['centre_mm']:g}",
-            c["from"],
-            f"{c['to']}; bend {c['bends']}" if c["bends"] else c["to"],
-        ]
-        for c in pack["cuts"]
-    ]
-    story.append(table(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29]))
-
-    def said(found: Any) -> str:
-        return f"{found[0]}, {found[1][:16].replace('T', ' ')}" if found else "-"
-
-    story.append(text(f"Joints, {len(pack['joints'])}", head))
-    rows = [["Joint", "Method", "Part", "Made", "Mark seen", "Dry"]]
-    rows += [
-        [j["label"], j["method"], j["part"], said(j["made"]), said(j["mark_seen"]), said(j["dry"])]
-        for j in pack["joints"]
-    ]
-    story.append(table(rows, [0.1, 0.13, 0.29, 0.16, 0.16, 0.16]))
-    story.append(text(f"Plan of work, {len(pack['plan'])} steps", head))
-    rows = [["Step", "Where", "Min", "Done"]]
-    rows += [[p["title"], p["where"], f"{p['minutes']:.0f}", said(p["done"])] for p in pack["plan"]]
-    story.append(table(rows, [0.32, 0.38, 0.08, 0.22]))
-    story.append(text("Tests", head))
-    for test in pack["tests"]:
-        still = "" if test["present"] else " The pipework changed since."
-        story.append(
-            text(
-                f"Fill and leak, {test['at'][:16].replace('T', ' ')}, {test['by_role']}, {test['gauge']}: verdict {test['outcome']}.{still}"
-            )
-        )
-        story += [text(reason, small) for reason in test["reasons"]]
-    if not pack["tests"]:
-        story.append(text("No test kept."))
-    for name, words in (("Where it shuts off", pack["shut_offs"]), ("How to top up", pack["top_up"])):
-        story.append(text(name, head))
-        story += [text(f"{number}. {line}") for number, line in enumerate(words, 1)]
-    story.append(text("Findings let stand", head))
-    story += [text(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]] or [text("None.")]
-    story.append(text("What comes round", head))
-    story += [text(f"{one['due']}, every year: {one['title']}; {one['why']}") for one in pack["reminders"]] or [
-        text("Nothing.")
-    ]
-    story += [Spacer(1, 8), text(pack["caution"], small)]
-    out = io.BytesIO()
-    SimpleDocTemplate(
-        out,
-        pagesize=page,
-        leftMargin=40,
-        rightMargin=40,
-        topMargin=40,
-        bottomMargin=40,
-        title=pack["title"],
-        invariant=1,
-    ).build(story)
-    return out.getvalue()
+def _test_row(test: KeptTest) -> dict[str, Any]:
+    record, verdict = test.record, test.verdict
+    return {
+        "at": record.made_at,
+        "by_role": record.by_role,
+        "gauge": str(record.body.get("gauge", {}).get("name", "")),
+        "outcome": verdict.outcome,
+        "drop_bar": round(verdict.drop_bar, 5),
+        "hold_min": round(verdict.hold_min, 1),
+        "reasons": list(verdict.reasons),
+        "changed": len(test.changed),
+        "present": bool(test.proved) and not test.changed,
+    }
 
 
 def reminders_ics(design: Design, start: date) -> bytes:
@@ -273,12 +124,12 @@ def _event(event: Any, design: Design, one: Reminder, number: int, start: date) 
     return event
 
 
-def bundle(conn: sqlite3.Connection, uid: str, today: date) -> bytes:
+def bundle(conn: sqlite3.Connection, uid: str, today: date, memory: Memory | None = None) -> bytes:
     """The whole job as one zip: document, records, labels, and what follows from them for the eye. Raises NoJob."""
     at = jobs_store.head(conn, uid)
-    design = derive(at.job)
+    design = derive(at.job, context_of(conn, uid, Memory() if memory is None else memory))
     files = {
-        "job.oikotherm.json": write(at.job).encode(),
+        "job.oikotherm.json": write(with_rows_in_force(conn, at.job)).encode(),
         "records.json": json.dumps(records_store.of_job(conn, uid), ensure_ascii=False, indent=1).encode(),
         "labels.json": json.dumps(dict(jobs_store.labels(conn, uid)), ensure_ascii=False, indent=1).encode(),
         "cut-list.csv": cut_csv(design).encode(),

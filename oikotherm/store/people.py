@@ -31,6 +31,12 @@ def instruments(conn: sqlite3.Connection) -> list[sqlite3.Row]:
     return conn.execute("SELECT * FROM instrument ORDER BY rowid").fetchall()
 
 
+def rates(conn: sqlite3.Connection) -> tuple[tuple[str, float], ...]:
+    """The firm's own minutes, by what is done."""
+    rows = conn.execute("SELECT name, value FROM setting WHERE name LIKE 'rate:%' ORDER BY name").fetchall()
+    return tuple((row["name"].removeprefix("rate:"), float(row["value"])) for row in rows)
+
+
 def put_person(conn: sqlite3.Connection, role: str, licence: str, expires_on: str) -> None:
     """Add or change a role. Raises Refused."""
     role = " ".join(role.split())
@@ -41,17 +47,26 @@ def put_person(conn: sqlite3.Connection, role: str, licence: str, expires_on: st
     conn.execute(sql, (role, licence.strip()[:120], _date(expires_on, "expires_on")))
 
 
-def put_instrument(conn: sqlite3.Connection, name: str, resolution_bar: float, calibrated_on: str, due_on: str) -> None:
+def put_instrument(
+    conn: sqlite3.Connection,
+    name: str,
+    resolution_bar: float,
+    calibrated_on: str,
+    due_on: str,
+    range_bar: float | None = None,
+) -> None:
     """Add or change an instrument. Raises Refused."""
     name = " ".join(name.split())
     if not 1 <= len(name) <= 60:
         raise Refused("name", name, "a name of 1 to 60 letters", "test gauge 0-6 bar")
     if not 0 < resolution_bar <= 10:
         raise Refused("resolution", resolution_bar, "the smallest step it shows, above 0 and up to 10 bar", "0.02 bar")
-    sql = """INSERT INTO instrument (name, resolution_bar, calibrated_on, due_on) VALUES (?, ?, ?, ?)
+    if range_bar is not None and not resolution_bar < range_bar <= 1000:
+        raise Refused("range", range_bar, "the pressure it goes to, above its smallest step", "6 bar")
+    sql = """INSERT INTO instrument (name, resolution_bar, calibrated_on, due_on, range_bar) VALUES (?, ?, ?, ?, ?)
              ON CONFLICT (name) DO UPDATE SET resolution_bar = excluded.resolution_bar, calibrated_on = excluded.calibrated_on,
-             due_on = excluded.due_on"""
-    conn.execute(sql, (name, resolution_bar, _date(calibrated_on, "calibrated_on"), _date(due_on, "due_on")))
+             due_on = excluded.due_on, range_bar = excluded.range_bar"""
+    conn.execute(sql, (name, resolution_bar, _date(calibrated_on, "calibrated_on"), _date(due_on, "due_on"), range_bar))
 
 
 def instrument(conn: sqlite3.Connection, name: str) -> dict[str, Any]:

@@ -39,6 +39,7 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     open_database(app.config["DATABASE"]).close()
     CSRF.init_app(app)
     app.teardown_appcontext(db.close)
+    app.extensions["opened"] = db.Opened()
     assets = Assets()
     app.extensions["assets"] = assets
     app.jinja_env.globals["asset"] = assets.url
@@ -64,13 +65,13 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, people, practice, site, sizes, survey, van
+    from . import bench, handover, home, job, make, pace, people, practice, prove, site, sizes, survey, van
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
 
     for module in (home, job, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
-    for blueprint in (site.joints_bp, site.order_bp, site.prove_bp, site.records_bp):
+    for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp):
         app.register_blueprint(blueprint)
     app.jinja_env.globals["STAGE_PAGES"] = job.STAGE_PAGES
     CSRF.exempt(bench.api_calc)  # reads only, takes JSON only

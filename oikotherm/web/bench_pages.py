@@ -10,7 +10,6 @@ from flask import jsonify, render_template, request
 
 from ..core.bench import Tool, find_tool
 from ..core.bench import tools as calc_tools
-from ..core.catalogue import standard
 from ..core.design import derive
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
@@ -138,10 +137,10 @@ def _paced(items: str, typed: dict[str, str]) -> str:
         {"do": "put_run", "text": f"F1 from A.out cu-m 15: {items} -> stub"},
     ]
     try:
-        job = apply_all(blank("bench", "Bench", practice, unit), commands, standard())  # type: ignore[arg-type]
+        job = apply_all(blank("bench", "Bench", practice, unit), commands, db.catalogue(), db.memory())  # type: ignore[arg-type]
     except Refused:
         return ""
-    return svg.write(draw(derive(job), Look(width=520, height=300, findings=False)))
+    return svg.write(draw(derive(job, db.firm()), Look(width=520, height=300, findings=False)))
 
 
 def index() -> str:
@@ -173,7 +172,7 @@ def page(name: str) -> Any:
     result, error = None, None
     if any(typed.values()):
         try:
-            result = tool.run({key: _plain(key, value) for key, value in typed.items() if value}, db.catalogue())
+            result = tool.run({key: _plain(key, value) for key, value in typed.items() if value}, db.firm())
         except Refused as refused:
             error = refused
     else:
@@ -196,6 +195,6 @@ def page(name: str) -> Any:
 def api_calc(name: str) -> Any:
     """One JSON object in, one out; the error object with status 422 for what cannot be taken."""
     try:
-        return jsonify(find_tool(name).run(request.get_json(silent=True), db.catalogue()))
+        return jsonify(find_tool(name).run(request.get_json(silent=True), db.firm()))
     except Refused as refused:
         return jsonify(error=refused.as_dict()), 422

@@ -5,25 +5,21 @@ from __future__ import annotations
 import sqlite3
 import threading
 from collections import OrderedDict
+from dataclasses import dataclass, field
 from typing import Any
 
 from flask import current_app, g
 
-from ..core.catalogue import Catalogue, standard
-from ..core.catalogue.measured import overlay
+from ..core.catalogue import Catalogue
 from ..core.context import Context
 from ..core.design import Design, derive
 from ..core.job.model import Job
-from ..core.work.records import joint_states
-from ..exchange.site import records_of
+from ..core.memory import Memory
+from ..exchange.in_force import context_of, firm_catalogue, firm_context
 from ..store import jobs as jobs_store
-from ..store import van as van_store
 from ..store.database import connect
 
-_KEPT = 4
-_cache: OrderedDict[tuple[str, str, int, str], Design] = OrderedDict()
-_heads: OrderedDict[tuple[str, str, int, str], jobs_store.Revision] = OrderedDict()
-_lock = threading.Lock()
+MOST_KEPT = 4  # revisions, and designs of revisions
 
 
 def get() -> sqlite3.Connection:
@@ -40,32 +36,46 @@ def close(_: Any = None) -> None:
         conn.close()
 
 
-def firm_rates() -> tuple[tuple[str, float], ...]:
-    """The firm's own minutes, by what is done."""
-    rows = get().execute("SELECT name, value FROM setting WHERE name LIKE 'rate:%' ORDER BY name").fetchall()
-    return tuple((row["name"].removeprefix("rate:"), float(row["value"])) for row in rows)
+@dataclass(slots=True)
+class Opened:
+    """What one application keeps of the jobs that were open lately: all that is derived, their heads and designs."""
+
+    memory: Memory = field(default_factory=Memory)
+    heads: OrderedDict[tuple[str, int, str], jobs_store.Revision] = field(default_factory=OrderedDict)
+    designs: OrderedDict[tuple[str, int, str], Design] = field(default_factory=OrderedDict)
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+def opened() -> Opened:
+    """What this application keeps."""
+    found: Opened = current_app.extensions["opened"]
+    return found
+
+
+def memory() -> Memory:
+    """Where this application remembers what is derived."""
+    return opened().memory
 
 
 def catalogue() -> Catalogue:
     """The catalogue with the firm's fitting book over it."""
-    return overlay(standard(), van_store.book(get()))
+    return firm_catalogue(get(), memory())
 
 
-def context_of(uid: str) -> Context:
-    """The labels that are frozen and the joints that have records."""
-    states = joint_states(records_of(get(), uid)).values()
-    recorded = tuple((s.key, s.label, s.method, s.pipe) for s in states if s.yes("made") or s.yes("dry"))
-    return Context(catalogue(), labels=jobs_store.labels(get(), uid), recorded=recorded, rates=firm_rates())
+def firm() -> Context:
+    """What the firm works with, where there is no job."""
+    return firm_context(get(), memory())
 
 
 def head_of(uid: str) -> jobs_store.Revision:
     """The present revision of a job; kept, so that the parts an edit leaves alone stay the very same objects. Raises NoJob."""
-    mark = (str(current_app.config["DATABASE"]), uid, *jobs_store.head_mark(get(), uid))
-    with _lock:
-        if mark in _heads:
-            _heads.move_to_end(mark)
-            return _heads[mark]
-    return _keep(mark, jobs_store.revision(get(), uid, mark[2]))
+    mark = (uid, *jobs_store.head_mark(get(), uid))
+    kept = opened()
+    with kept.lock:
+        if mark in kept.heads:
+            kept.heads.move_to_end(mark)
+            return kept.heads[mark]
+    return _keep(mark, jobs_store.revision(get(), uid, mark[1]))
 
 
 def keep_head(job: Job) -> None:
@@ -76,40 +86,40 @@ def keep_head(job: Job) -> None:
         .execute("SELECT parent, summary FROM design_revision WHERE job = ? AND rev = ?", (job.uid, at[0]))
         .fetchone()
     )
-    _keep(
-        (str(current_app.config["DATABASE"]), job.uid, *at),
-        jobs_store.Revision(job.uid, at[0], base, at[1], summary, job),
-    )
+    _keep((job.uid, *at), jobs_store.Revision(job.uid, at[0], base, at[1], summary, job))
 
 
-def _keep(mark: tuple[str, str, int, str], revision: jobs_store.Revision) -> jobs_store.Revision:
-    with _lock:
-        _heads[mark] = revision
-        while len(_heads) > _KEPT:
-            _heads.popitem(last=False)
+def _keep(mark: tuple[str, int, str], revision: jobs_store.Revision) -> jobs_store.Revision:
+    kept = opened()
+    with kept.lock:
+        kept.heads[mark] = revision
+        while len(kept.heads) > MOST_KEPT:
+            kept.heads.popitem(last=False)
     return revision
 
 
 def design_of(uid: str, rev: int, job: Job) -> Design:
     """The design of a stored revision; kept, since revisions never change."""
-    context = context_of(uid)
-    key = (str(current_app.config["DATABASE"]), uid, rev, context.mark)
-    with _lock:
-        if key in _cache:
-            _cache.move_to_end(key)
-            return _cache[key]
+    context = context_of(get(), uid, memory())
+    key = (uid, rev, context.mark)
+    kept = opened()
+    with kept.lock:
+        if key in kept.designs:
+            kept.designs.move_to_end(key)
+            return kept.designs[key]
     design = derive(job, context)
-    with _lock:
-        _cache[key] = design
-        while len(_cache) > _KEPT:
-            _cache.popitem(last=False)
+    with kept.lock:
+        kept.designs[key] = design
+        while len(kept.designs) > MOST_KEPT:
+            kept.designs.popitem(last=False)
     return design
 
 
 def design_kept(uid: str, rev: int) -> Design | None:
     """The design of a revision if it was worked out lately; its context may be older."""
-    with _lock:
-        for (path, one, at, _), design in reversed(_cache.items()):
-            if (path, one, at) == (str(current_app.config["DATABASE"]), uid, rev):
+    kept = opened()
+    with kept.lock:
+        for (one, at, _), design in reversed(kept.designs.items()):
+            if (one, at) == (uid, rev):
                 return design
     return None

@@ -39,12 +39,18 @@ def when(stamp: str) -> str:
     return datetime.fromisoformat(stamp.replace("Z", "+00:00")).strftime("%d %b %Y, %H:%M")
 
 
+def pressure_bar(value: Any) -> Markup:
+    """A pressure [bar] as one reads it: small ones in mbar."""
+    bar = float(value)
+    number, unit = (trim(bar * 1000, 2), "mbar") if bar < 0.1 else (trim(bar, 2), "bar")
+    return Markup("{} <i>{}</i>").format(number, unit)
+
+
 def inputs_text(inputs: tuple[tuple[str, float], ...]) -> str:
     return ", ".join(f"{name} {figure(value)}" for name, value in inputs)
 
 
 def register(app: Flask) -> None:
-    app.jinja_env.filters.update(
-        measure=measure, plain=plain, figure=figure, figure1=figure1, when=when, inputs_text=inputs_text
-    )
+    for one in (measure, plain, figure, figure1, when, inputs_text, pressure_bar):
+        app.jinja_env.filters[one.__name__] = one
     app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape, fresh_uuid=lambda: str(uuid.uuid4()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from flask import get_template_attribute, render_template, request
@@ -12,9 +13,8 @@ from markupsafe import Markup
 
 from ..core.design import Design
 from ..core.job.model import Job, Run
-from ..core.memo import Remembered
+from ..core.job.writing import item_text
 from ..core.rules import Finding
-from ..core.work.plan import plan
 from ..core.work.records import ticked
 from ..drawing import svg
 from ..drawing.isometric import draw
@@ -25,7 +25,6 @@ from . import db
 from .records import proved, records_here
 
 MANY_RUNS = 80
-_articles: Remembered[Markup] = Remembered(1_500)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +46,18 @@ STAGES = (
     Stage(7, "prove", "Prove"),
     Stage(8, "handover", "Hand over"),
 )
-Fragment = Callable[["Frame"], str]
+PageData = Callable[["Frame"], dict[str, Any]]
+_DATA: dict[str, PageData] = {}
+
+
+def page_data(stage: str) -> Callable[[PageData], PageData]:
+    """Keep a function as the one that gathers what the templates of a stage show; they compute nothing themselves."""
+
+    def keep(function: PageData) -> PageData:
+        _DATA[stage] = function
+        return function
+
+    return keep
 
 
 class Frame:
@@ -79,6 +89,15 @@ class Frame:
     def findings(self) -> tuple[Finding, ...]:
         return self.design.findings
 
+    @cached_property
+    def data(self) -> dict[str, Any]:
+        """What the templates of this stage show, gathered once."""
+        return _DATA[self.stage](self) if self.stage in _DATA else {}
+
+    def render(self, template: str, **more: Any) -> str:
+        """A template of this stage with its data."""
+        return render_template(template, frame=self, **{**self.data, **more})
+
     def stages(self) -> list[dict[str, Any]]:
         """The stage pipe: each stage with its count of findings and whether it is filled."""
         found = self.design.open_findings
@@ -94,7 +113,7 @@ class Frame:
             "joints": bool(self.design.fitted.joints)
             and not any(f.stage == "joints" or f.rule == "no-figures" for f in found),
             "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
-            "order": bool(done) and all(step.key in done for step in plan(self.design)),
+            "order": "handover" in done and all(step.key in done for step in self.design.plan),  # the last of the plan
             "prove": proved(self.uid, self.design),
             "handover": bool(cuts) and not stops and self.packed_rev == self.rev,
         }
@@ -108,7 +127,22 @@ class Frame:
         """A run as chips; in a job of many runs only its head, until its chips are asked for."""
         whole = whole or len(self.job.runs) <= MANY_RUNS or run.id in self.whole
         values = (self.design.texts[run.id], self.run_length_mm(run.id), self.unit, whole)
-        return _articles((run,), values, lambda: get_template_attribute("_run.html", "article")(self, run, whole))
+        found: Markup = self.design.context.memory.keep("chips", (run,), values, lambda: self._article(run, whole))
+        return found
+
+    def _article(self, run: Run, whole: bool) -> Markup:
+        style = self.design.style
+        chips = [
+            {
+                "id": item.id,
+                "text": item_text(item, style),
+                "kind": item.kind,
+                "doubt": getattr(item, "basis", "taped") != "taped",
+            }
+            for item in (run.items if whole else ())
+        ]
+        made: Markup = get_template_attribute("_run.html", "article")(self, run, whole, chips)
+        return made
 
     def look(self, **changes: Any) -> Look:
         """The drawing as this browser last asked for it: projection, turns and size, from the request or its cookie."""
@@ -150,7 +184,7 @@ class Frame:
             makers["sizes"] = "_sizes.html"
         if self.stage == "order":
             makers["order"] = "_order.html"
-        found = {ident: render_template(name, frame=self) for ident, name in makers.items()}
+        found = {ident: self.render(name) for ident, name in makers.items()}
         if self.stage == "pace":
             found["drawing"] = self.drawing()
             found |= {f"run-{run.id}": self.article(run) for run in changed or ()}

@@ -10,11 +10,12 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
+from ..exchange.cutlist import cut_rows, totals
 from ..exchange.site import records_of
 from ..store import jobs as jobs_store
 from ..store.database import now, writing
 from . import db
-from .frame import Frame
+from .frame import Frame, page_data
 from .job import _rev
 
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
@@ -23,7 +24,7 @@ bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 @bp.get("")
 def index(uid: str) -> str:
     """What goes with the job: the sheet, the files, and what is still open."""
-    return render_template("handover.html", frame=Frame(uid, "handover"), sheet=None)
+    return Frame(uid, "handover").render("handover.html", sheet=None)
 
 
 @bp.post("/print")
@@ -39,13 +40,13 @@ def freeze(uid: str) -> Any:
     return redirect(url_for(".sheet", uid=uid), 303)
 
 
-@bp.app_template_global()
-def pack_for(frame: Frame) -> dict[str, Any]:
+@page_data("handover")
+def _handover(frame: Frame) -> dict[str, Any]:
     """The facts of the pack at the head."""
 
     from ..exchange.pack import pack_of
 
-    return pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
+    return {"pack": pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())}
 
 
 @bp.get("/pack")
@@ -53,9 +54,8 @@ def pack(uid: str) -> str:
     """The pack as a page for the printer."""
     frame = Frame(uid, "handover")
     look = Look(width=1040, height=640)
-    return render_template(
+    return frame.render(
         "pack.html",
-        frame=frame,
         drawing=svg.write(draw(frame.design, look)),
         paper="letter" if frame.job.practice == "north-american" else "a4",
     )
@@ -71,10 +71,10 @@ def _attach(data: bytes, mimetype: str, name: str) -> Response:
 def pdf(uid: str) -> Response:
     """The pack as PDF."""
 
-    from ..exchange.pack import pack_pdf
+    from ..exchange.packpdf import pack_pdf
 
     frame = Frame(uid, "handover")
-    return _attach(pack_pdf(frame.design, pack_for(frame)), "application/pdf", f"{uid}-pack.pdf")
+    return _attach(pack_pdf(frame.design, frame.data["pack"]), "application/pdf", f"{uid}-pack.pdf")
 
 
 @bp.post("/pack.pdf")
@@ -102,7 +102,7 @@ def bundle_zip(uid: str) -> Response:
 
     from ..exchange.pack import bundle
 
-    return _attach(bundle(db.get(), uid, date.today()), "application/zip", f"{uid}-bundle.zip")
+    return _attach(bundle(db.get(), uid, date.today(), db.memory()), "application/zip", f"{uid}-bundle.zip")
 
 
 @bp.get("/sheet")
@@ -111,9 +111,13 @@ def sheet(uid: str) -> str:
     frame = Frame(uid, "handover")
     tall = frame.job.practice == "north-american"
     look = Look(projection=frame.look().projection, width=1040, height=640 if tall else 620)
+    design = frame.design
     return render_template(
         "sheet.html",
         frame=frame,
+        rows=cut_rows(design),
+        totals=totals(design),
+        flame=any(joint.method == "capillary" for joint in design.fitted.joints.values()),
         drawing=svg.write(draw(frame.design, look)),
         today=now(),
         paper="letter" if tall else "a4",

@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
-from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
@@ -49,10 +48,10 @@ def create() -> Any:
         job = apply_all(
             job,
             [{"do": "choose", "topic": topic, "option": option, "origin": "firm"} for topic, option in firm.items()],
-            standard(),
+            db.catalogue(),
         )
         if form.get("template"):
-            job = apply_all(job, commands_of(form["template"], practice), standard())
+            job = apply_all(job, commands_of(form["template"], practice), db.catalogue())
     except Refused as error:
         return _page(typed=form, error=error), 422
     conn = db.get()

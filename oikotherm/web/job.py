@@ -7,17 +7,15 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
 
-from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.commands import apply_all, summary
 from ..core.job.document import write
-from ..core.job.model import Measured
 from ..core.rules import Finding
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..exchange.cutlist import cut_csv
+from ..exchange.in_force import with_rows_in_force
 from ..store import jobs as jobs_store
-from ..store import van as van_store
 from ..store.database import writing
 from . import db
 from .frame import Frame
@@ -78,7 +76,7 @@ def edit_job(uid: str, rev: int, commands: list[Any]) -> int:
         present = db.head_of(uid)
         if present.rev != rev:
             raise jobs_store.Stale(present.rev)
-        after = apply_all(present.job, commands, standard())
+        after = apply_all(present.job, commands, db.catalogue(), db.memory())
         if after == present.job:
             return rev
         stored = jobs_store.commit(conn, after, rev, summary(commands), commands)
@@ -193,16 +191,8 @@ def _attach(data: str, mimetype: str, name: str) -> Response:
 @bp.get("/export.oikotherm.json")
 def export(uid: str) -> Response:
     """The job document, with the rows of the fitting book it is worked out with: it says the same elsewhere."""
-    job = db.head_of(uid).job
-    own = {(row.part, row.field) for row in job.measured}
-    book = [
-        Measured(part=row.part, field=row.field, value=row.value, on=row.on)
-        for row in van_store.book(db.get())
-        if (row.part, row.field) not in own
-    ]
-    return _attach(
-        write(job.model_copy(update={"measured": (*job.measured, *book)})), "application/json", f"{uid}.oikotherm.json"
-    )
+    job = with_rows_in_force(db.get(), db.head_of(uid).job)
+    return _attach(write(job), "application/json", f"{uid}.oikotherm.json")
 
 
 @bp.get("/cuts.csv")

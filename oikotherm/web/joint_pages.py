@@ -9,7 +9,7 @@ from markupsafe import Markup
 
 from ..core.bench import tools as calc_tools
 from ..core.bench.joints import RecipeInput, TransitionInput, answer_text, ask_of, read_end, recipe_text
-from ..core.catalogue import End
+from ..core.catalogue import Catalogue, End
 from ..core.errors import Refused
 from ..core.job.document import read_as
 from ..core.joints.chain import Chain
@@ -22,7 +22,7 @@ from ..core.services import spec
 from ..drawing.section import section, section_svg
 from ..drawing.strip import end_icon, strip, strip_length_mm
 from . import db
-from .van import van_stock, van_tools
+from .van import van_tools
 
 FIRST = {"from": "cu-m 22 pipe", "to": "pb-m 22 pipe", "service": "heating"}
 # families as they are picked: heading, then the end with {} for its size, and the sizes
@@ -60,7 +60,7 @@ def picks() -> list[dict[str, Any]]:
                 title = "radiator port"
             if pattern.endswith("steel"):
                 title = "steel nipple, NPT"
-            icon = end_icon(catalogue, read_end(pattern.format(middle), "end"))
+            icon = end_icon(catalogue, read_end(pattern.format(middle), "end", catalogue))
             rows.append(
                 {"title": title, "icon": Markup(icon), "sizes": [(size, pattern.format(size)) for size in sizes]}
             )  # noqa: S704 - our own drawing
@@ -90,8 +90,8 @@ def finder_page() -> Any:
         }
         if ticks["own_tools"]:
             said["tools"] = van_tools()
-        ask = ask_of(read_as(TransitionInput, said), van_stock())
-        answer = find(ask, db.catalogue())
+        ask = ask_of(read_as(TransitionInput, said), db.firm())
+        answer = find(ask, db.catalogue(), db.memory())
         strips = _strips(ask.start, ask.goal, (*answer.chains, *answer.rejected))
     except Refused as refused:
         error = refused
@@ -134,10 +134,12 @@ def compare(chains: tuple[Chain, ...]) -> list[tuple[str, list[tuple[str, bool]]
     return made
 
 
-def card(method: str, end: End, service: str, practice: str, choices: dict[str, str], role: str = "") -> dict[str, Any]:
-    """What a joint card shows: the recipe and the section drawing. Raises Refused."""
-    found = recipe(db.catalogue(), method, end, service, practice, choices, role)
-    drawing = Markup(section_svg(section(db.catalogue(), method_id(db.catalogue(), method), end)))  # noqa: S704 - our own drawing
+def card(
+    catalogue: Catalogue, method: str, end: End, service: str, practice: str, choices: dict[str, str], role: str = ""
+) -> dict[str, Any]:
+    """What a joint card shows, by the catalogue in force: the recipe and the section drawing. Raises Refused."""
+    found = recipe(catalogue, method, end, service, practice, choices, role)
+    drawing = Markup(section_svg(section(catalogue, method_id(catalogue, method), end)))  # noqa: S704 - our own drawing
     return {"recipe": found, "drawing": drawing}
 
 
@@ -154,7 +156,14 @@ def recipe_page() -> Any:
     error, shown = None, None
     try:
         said = read_as(RecipeInput, {**typed, "choices": choices})
-        shown = card(said.method, read_end(said.pipe, "pipe"), said.service, said.practice, said.choices)
+        shown = card(
+            db.catalogue(),
+            said.method,
+            read_end(said.pipe, "pipe", db.catalogue()),
+            said.service,
+            said.practice,
+            said.choices,
+        )
     except Refused as refused:
         error = refused
     html = render_template(
@@ -177,7 +186,7 @@ def gauge_page() -> Any:
     from ..exchange.gauge import gauge_pdf
 
     try:
-        end = read_end(request.args.get("pipe", ""), "pipe")
+        end = read_end(request.args.get("pipe", ""), "pipe", db.catalogue())
         catalogue = db.catalogue()
         methods = [
             method

@@ -2,44 +2,58 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
-from flask import Blueprint, get_template_attribute, jsonify, render_template
+from flask import Blueprint, get_template_attribute, jsonify
 from markupsafe import Markup
 
 from ..core.making.cut import Cut, flat_centre_line
-from ..core.making.holes import Hole, holes
-from ..core.making.supports import RunClips, schedule
+from ..core.making.holes import Hole
 from ..core.practice import METAL_JOINING, TURNS, chosen
-from ..core.quantity import length_text
-from ..core.work.corners import corners
+from ..core.quantity import PaceUnit, length_text
+from ..core.work.corners import Corners
 from ..drawing.charts import bend
 from ..exchange.cutlist import cut_rows, totals
-from .frame import Frame
+from ..store import van as van_store
+from . import db
+from .frame import Frame, page_data
 
 MANY_CUTS = 300  # beyond it the workings are not sent with the list
 bp = Blueprint("make", __name__, url_prefix="/jobs/<uid>/make")
 
 
-@bp.app_template_global()
-def cut_table(frame: Frame) -> dict[str, object]:
-    """Rows, workings and totals of the cut list, and the choice of joint that it follows."""
+@page_data("make")
+def _make(frame: Frame) -> dict[str, Any]:
+    """The cut list with the choices it follows, what to order, clips and holes."""
     option, choice = chosen(frame.job, METAL_JOINING)
-    cuts = {cut.key: cut for cut in frame.design.cuts}
+    design = frame.design
+    stock = van_store.stock(db.get())
+    money = [
+        row.count * price
+        for row in design.materials.parts
+        if (price := stock.get(row.part_id, (0, None))[1]) is not None
+    ]
     return {
-        "rows": cut_rows(frame.design), "cuts": cuts, "totals": totals(frame.design), "topic": METAL_JOINING, "option": option,
+        "rows": cut_rows(design),
+        "cuts": {cut.key: cut for cut in design.cuts},
+        "totals": totals(design),
         "topics": [(topic, *chosen(frame.job, topic)) for topic in (METAL_JOINING, TURNS)],
-        "origin": choice.origin, "flame": any(joint.method == "capillary" for joint in frame.design.fitted.joints.values()),
-    }  # fmt: skip
+        "flame": any(joint.method == "capillary" for joint in design.fitted.joints.values()),
+        "corners": _corners_said(design.corners, frame.unit),
+        "order": design.materials,
+        "stock": stock,
+        "money": sum(money) if money else None,
+        "hung": design.supports,
+        "bored": _holes_together(design.holes),
+        "many": len(design.cuts) > MANY_CUTS,
+    }
 
 
-@bp.app_template_global()
-def corners_of(frame: Frame) -> dict[str, Any] | None:
-    """What pulled bends save against fittings, and what they cost, as (figure, word) each; None where there are none to pull."""
-    found = corners(frame.design)
+def _corners_said(found: Corners | None, unit: PaceUnit) -> dict[str, Any] | None:
+    """What pulled bends save against fittings, and what they cost, in words; None where there are none to pull."""
     if found is None:
         return None
-    unit = frame.unit
     said = [
         (found.fittings, _many(found.fittings, "fitting")),
         (found.joints, _many(found.joints, "joint")),
@@ -49,9 +63,11 @@ def corners_of(frame: Frame) -> dict[str, Any] | None:
         (round(found.minutes), f"about {_many(round(found.minutes), 'minute')} of work"),
     ]
     return {
-        "bent": found.bent, "bends": _many(found.bends, "bend"), "saves": _and([word for figure, word in said if figure > 0]),
+        "bent": found.bent,
+        "bends": _many(found.bends, "bend"),
+        "saves": _and([word for figure, word in said if figure > 0]),
         "costs": _and([word for figure, word in said if figure < 0]),
-    }  # fmt: skip
+    }
 
 
 def _many(count: int, word: str) -> str:
@@ -69,24 +85,12 @@ def bent_drawing(cut: Cut) -> Markup:
     return Markup(bend(line, [mark.at_mm for mark in cut.marks], cut.exact_mm))  # noqa: S704 - our own drawing
 
 
-@bp.app_template_global()
-def supports_of(frame: Frame) -> list[RunClips]:
-    """The clips of every run of new pipe."""
-    return schedule(frame.job, frame.design.fitted, frame.design.context.catalogue)
-
-
-@bp.app_template_global()
-def holes_of(frame: Frame) -> list[list[Hole]]:
+def _holes_together(holes: Iterable[Hole]) -> list[list[Hole]]:
     """The hole schedule, each straight's holes through one joist field or pass together."""
     groups: dict[tuple[str, str, str, str], list[Hole]] = {}
-    for hole in holes(frame.job, frame.design.fitted, frame.design.context.catalogue):
+    for hole in holes:
         groups.setdefault((hole.run, hole.straight, hole.through, hole.ref or str(hole.at)), []).append(hole)
     return list(groups.values())
-
-
-@bp.app_context_processor
-def _limits() -> dict[str, int]:
-    return {"MANY_CUTS": MANY_CUTS}
 
 
 @bp.get("/working/<label>")
@@ -104,4 +108,4 @@ def one_working(uid: str, label: str) -> Any:
 @bp.get("")
 def index(uid: str) -> str:
     """The cut list."""
-    return render_template("make.html", frame=Frame(uid, "make"))
+    return Frame(uid, "make").render("make.html")

@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
 
-from ..core.catalogue import standard
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.commands import apply
@@ -22,22 +21,6 @@ from .frame import Frame
 from .job import _body
 
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
-
-
-@bp.app_template_global()
-def chips(frame: Frame, run_id: str) -> list[dict[str, Any]]:
-    """A run's items as chips: id, text, kind, and whether it was taped."""
-    run = frame.job.run(run_id)
-    assert run is not None
-    return [
-        {
-            "id": item.id,
-            "text": item_text(item, frame.design.style),
-            "kind": item.kind,
-            "doubt": getattr(item, "basis", "taped") != "taped",
-        }
-        for item in run.items
-    ]
 
 
 @bp.get("/runs/<run_id>")
@@ -80,7 +63,7 @@ def preview(uid: str) -> Any:
     job, error = _as_far_as_it_goes(frame.job, text, run)
     found["error"] = error.as_dict() if error else None
     if job is not None:
-        design = derive(job, db.context_of(uid))
+        design = derive(job, db.context_of(db.get(), uid, db.memory()))
         ghost = run or next((r.id for r in job.runs if frame.job.run(r.id) is None), "")
         found["drawing"] = svg.write(draw(design, frame.look(ghost=ghost)))
         found["says"] = _says(design, ghost)
@@ -109,7 +92,7 @@ def _as_far_as_it_goes(job: Job, text: str, run: str | None) -> tuple[Job | None
     error: Refused | None = None
     for _ in range(3):
         try:
-            return apply(job, {"do": "put_run", "text": text, "run": run}, standard()), error
+            return apply(job, {"do": "put_run", "text": text, "run": run}, db.catalogue(), db.memory()), error
         except Refused as refused:
             error = error or refused
             if not isinstance(refused.where, tuple) or ":" not in text[: refused.where[0]]:

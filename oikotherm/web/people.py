@@ -43,9 +43,10 @@ def change() -> Any:
                 store.put_person(conn, form.get("name", ""), form.get("licence", ""), form.get("expires_on", ""))
             elif form.get("what") == "instrument":
                 step = parse(form.get("resolution", ""), "pressure", "bar", field="resolution") / 1e5
-                store.put_instrument(
-                    conn, form.get("name", ""), step, form.get("calibrated_on", ""), form.get("due_on", "")
-                )
+                goes_to = form.get("range", "").strip()
+                range_bar = parse(goes_to, "pressure", "bar", field="range") / 1e5 if goes_to else None
+                dates = form.get("calibrated_on", ""), form.get("due_on", "")
+                store.put_instrument(conn, form.get("name", ""), step, *dates, range_bar)
             else:
                 raise Refused("what", form.get("what"), "person or instrument", "person")
     except Refused as error:

@@ -9,7 +9,6 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
-from ..core.context import Context
 from ..core.design import derive
 from ..core.errors import Refused
 from ..core.job.model import Choice, Job
@@ -17,8 +16,9 @@ from ..core.joints.recipe import recipe_of
 from ..core.practice import TOPICS, Topic, options_of
 from ..core.quantity import parse
 from ..core.work.care import reminders, top_up
-from ..core.work.plan import plan, typical_rates
+from ..core.work.plan import typical_rates
 from ..store import jobs as jobs_store
+from ..store import people as people_store
 from ..store.database import writing
 from . import db
 from .job import edit_job
@@ -57,11 +57,12 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
     was, becomes = options_of(job), options_of(other)
     if was == becomes:
         return 0
-    before = derive(job, Context())
+    context = db.context_of(db.get(), job.uid, db.memory())
+    before = derive(job, context)
     if topic.id == "filling":
-        return sum(a != b for a, b in zip(top_up(before), top_up(derive(other, Context())), strict=True))
+        return sum(a != b for a, b in zip(top_up(before), top_up(derive(other, context)), strict=True))
     if topic.id == "boiler-pipes":
-        order, new = ([step.key for step in plan(one)] for one in (before, derive(other, Context())))
+        order, new = ([step.key for step in one] for one in (before.plan, derive(other, context).plan))
         return sum(a != b for a, b in zip(order, new, strict=True))
     if topic.group == "hand":
         runs = {run.id: run.service for run in job.runs}
@@ -73,9 +74,9 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
             if recipe_of(catalogue, sample[kind], kind[2], job.practice, was) != recipe_of(catalogue, sample[kind], kind[2], job.practice, becomes)
         )  # fmt: skip
     if topic.id in WATCHED:
-        found = [{(one.rule, one.where) for one in derive(made, Context()).findings} for made in (job, other)]
+        found = [{(one.rule, one.where) for one in derive(made, context).findings} for made in (job, other)]
         return len(found[0] ^ found[1])
-    after = derive(other, Context()).fitted.joints
+    after = derive(other, context).fitted.joints
     changed = sum(after[key].method != joint.method for key, joint in before.fitted.joints.items() if key in after)
     return changed + len(before.fitted.joints.keys() ^ after.keys())
 
@@ -116,7 +117,7 @@ def _page(error: Refused | None = None) -> str:
         effect=effect,
         error=error,
         typical=typical_rates(),
-        own=dict(db.firm_rates()),
+        own=dict(people_store.rates(db.get())),
     )
 
 

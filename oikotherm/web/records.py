@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..core.design import Design
 from ..core.work.records import Record
-from ..exchange.site import records_of, tests_of
+from ..exchange.site import proofs_of, records_of
 from . import db
 
 
@@ -14,6 +14,9 @@ def records_here(uid: str) -> list[Record]:
 
 
 def proved(uid: str, design: Design) -> bool:
-    """Whether the last test passed and tells of the pipework as it is now."""
-    rows = tests_of(design, records_here(uid))
-    return bool(rows) and rows[0][1].outcome == "pass" and rows[0][2]
+    """Whether passed tests prove every new joint as it is now made."""
+    records = records_here(uid)
+    if not any(record.kind == "test" for record in records):
+        return False  # nothing to work out
+    proofs = proofs_of(design, records)
+    return bool(proofs) and all(one.passed for one in proofs)

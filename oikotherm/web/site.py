@@ -2,41 +2,29 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
-from flask import Blueprint, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, jsonify, render_template, request
 
-from ..core.catalogue import Catalogue
 from ..core.errors import Refused
 from ..core.job.model import Choice
 from ..core.joints.alternatives import chains_to_join, ways_to_join
-from ..core.joints.fitted import Joint
 from ..core.joints.takeoff import parts_title
-from ..core.making.materials import coils, parts, sticks
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
-from ..core.services.heating.proof import HOLD_MIN, SETTLE_MIN, Rig, read_readings
-from ..core.services.heating.sizing import heating_of
-from ..core.services.heating.water_work import WaterWork, water_work
-from ..core.services.rooms import rooms
 from ..core.work.place import place_words
-from ..core.work.plan import move, plan
+from ..core.work.plan import move
 from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states, ticked
-from ..core.work.steps import TestKind, WorkStep
-from ..exchange.site import rig_of, state_mark, tests_of
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
-from ..store import van as van_store
-from ..store.database import now, writing
+from ..store.database import writing
 from . import db
-from .frame import Frame
+from .frame import Frame, page_data
 from .job import _body, edit_job, stale_answer
-from .records import proved, records_here
+from .records import records_here
 
 joints_bp = Blueprint("joints", __name__, url_prefix="/jobs/<uid>/joints")
 order_bp = Blueprint("order", __name__, url_prefix="/jobs/<uid>/order")
-prove_bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
 records_bp = Blueprint("records", __name__, url_prefix="/jobs/<uid>")
 
 
@@ -80,8 +68,7 @@ def take(uid: str) -> Any:
 # --- Joints --------------------------------------------------------------------------------------------------------------
 
 
-@joints_bp.app_template_global()
-def joint_groups(frame: Frame) -> list[dict[str, Any]]:
+def _joint_groups(frame: Frame) -> list[dict[str, Any]]:
     """The job's joints by method, each with its label and state; then those that are gone but have records."""
     states = joint_states(records_here(frame.uid))
     groups: dict[str, list[dict[str, Any]]] = {}
@@ -104,8 +91,7 @@ def joint_groups(frame: Frame) -> list[dict[str, Any]]:
     return rows
 
 
-@joints_bp.app_template_global()
-def topics_of(frame: Frame) -> list[tuple[Topic, Option, Choice]]:
+def _topics(frame: Frame) -> list[tuple[Topic, Option, Choice]]:
     """Every topic with the option in force for this job and where it comes from."""
     return [(topic, *chosen(frame.job, topic)) for topic in TOPICS.values()]
 
@@ -113,6 +99,12 @@ def topics_of(frame: Frame) -> list[tuple[Topic, Option, Choice]]:
 @joints_bp.app_template_global()
 def check_words(name: str) -> str:
     return CHECK_WORDS[name]
+
+
+@page_data("joints")
+def _joints(frame: Frame) -> dict[str, Any]:
+    """The joints with their state, and the practice of this job."""
+    return {"groups": _joint_groups(frame), "topics": _topics(frame)}
 
 
 @joints_bp.get("/card")
@@ -135,7 +127,15 @@ def joint_card(uid: str) -> Any:
     shown, refused = None, None
     if end is not None and service:
         try:
-            shown = card(joint.method, end, service, frame.job.practice, options_of(frame.job), role)
+            shown = card(
+                frame.design.context.catalogue,
+                joint.method,
+                end,
+                service,
+                frame.job.practice,
+                options_of(frame.job),
+                role,
+            )
         except Refused as why:
             refused = why
     ways = ways_to_join(frame.job, frame.design.fitted, frame.design.context, joint.fitting_key)
@@ -159,49 +159,31 @@ def joint_card(uid: str) -> Any:
 @joints_bp.get("")
 def index(uid: str) -> str:
     """The list of joints."""
-    return render_template("joints.html", frame=Frame(uid, "joints"))
+    return Frame(uid, "joints").render("joints.html")
 
 
 # --- Order ---------------------------------------------------------------------------------------------------------------
 
 
-@order_bp.app_template_global()
-def plan_of(frame: Frame) -> dict[str, Any]:
-    """The plan with ticks, hours, and the material list."""
-    steps: tuple[WorkStep, ...] = plan(frame.design)
+@page_data("order")
+def _order(frame: Frame) -> dict[str, Any]:
+    """The plan with ticks and hours, and the water work of the circuits."""
+    steps = frame.design.plan
     done = ticked(records_here(frame.uid))
     return {
-        "steps": steps, "titles": {step.key: step.title for step in steps}, "done": done, "hours": sum(step.minutes for step in steps) / 60, "count": sum(step.key in done for step in steps),
-        "next": next((step for step in steps if step.key not in done), None),
-    }  # fmt: skip
-
-
-@order_bp.app_template_global()
-def materials_of(frame: Frame) -> dict[str, Any]:
-    """What to order."""
-    stock = van_store.stock(db.get())
-    rows = parts(frame.design.fitted, frame.design.context.catalogue)
-    money = [row.count * price for row in rows if (price := stock.get(row.part_id, (0, None))[1]) is not None]
-    return {
-        "stock": stock,
-        "money": sum(money) if money else None,
-        "parts": rows,
-        "coils": coils(frame.design.fitted),
-        "sticks": sticks(frame.design.cuts, frame.design.context.catalogue),
+        "steps": steps,
+        "titles": {step.key: step.title for step in steps},
+        "done": done,
+        "hours": sum(step.minutes for step in steps) / 60,
+        "count": sum(step.key in done for step in steps),
+        "water": frame.design.water_work,
     }
-
-
-@order_bp.app_template_global()
-def water_of(frame: Frame) -> list[WaterWork]:
-    """The water work of every circuit that has emitters."""
-    found = (water_work(frame.design, heating) for heating in heating_of(frame.design) if heating.loads)
-    return [one for one in found if one is not None]
 
 
 @order_bp.get("")
 def order(uid: str) -> str:
     """The plan of work."""
-    return render_template("order.html", frame=Frame(uid, "order"))
+    return Frame(uid, "order").render("order.html")
 
 
 @order_bp.post("/move")
@@ -209,87 +191,9 @@ def move_step(uid: str) -> Any:
     """Put a step behind another, or say which dependency forbids it and why."""
     body = _body()
     frame = Frame(uid, "order")
-    command = move(frame.design, str(body.get("step", "")), str(body.get("after", "")))
+    command = move(frame.design.plan, str(body.get("step", "")), str(body.get("after", "")))
     try:
         edit_job(uid, int(body.get("rev", 0) or 0), [command])
     except jobs_store.Stale:
         return stale_answer(uid, "order")
     return jsonify(Frame(uid, "order").answer())
-
-
-# --- Prove ---------------------------------------------------------------------------------------------------------------
-
-
-def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None) -> list[str]:
-    """What is still blank of a joint before it may be put under pressure, in words."""
-    words = [] if state and state.yes("made") else ["made"]
-    return words + [
-        CHECK_WORDS[name].lower()
-        for name in checks_of(catalogue, joint.method, joint.pipe)
-        if not (state and state.yes(name))
-    ]
-
-
-@prove_bp.app_template_global()
-def tests_to_make(frame: Frame) -> list[TestKind]:
-    """How each service of the job is proved."""
-    return [kind for room in rooms().values() for kind in room.tests if kind.applies(frame.design)]
-
-
-@prove_bp.app_template_global()
-def proof_of(frame: Frame) -> dict[str, Any]:
-    """Tests made so far, what the next one takes, and the joints not yet seen dry."""
-    records = records_here(frame.uid)
-    rows = [
-        {"record": r, "verdict": verdict, "present": present} for r, verdict, present in tests_of(frame.design, records)
-    ]
-    states = joint_states(records)
-    waiting = [
-        {"key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "method": joint.method, "pipe": joint.pipe}
-        for joint in frame.design.fitted.joints.values() if joint.key not in states or not states[joint.key].yes("dry")
-    ]  # fmt: skip
-    rig = rig_of(frame.design, records, 0.02)
-    blank = [
-        {"label": frame.design.joint_labels[joint.key], "missing": missing}
-        for joint in frame.design.fitted.joints.values()
-        if (missing := missing_checks(frame.design.context.catalogue, joint, states.get(joint.key)))
-    ]
-    return {
-        "tests": rows, "waiting": waiting, "blank": blank, "rig": rig, "gauges": people_store.instruments(db.get()), "settle": SETTLE_MIN, "hold": HOLD_MIN,
-        "today": date.today().isoformat(), "passed": proved(frame.uid, frame.design),
-    }  # fmt: skip
-
-
-@prove_bp.get("")
-def prove(uid: str) -> str:
-    """Fill-and-leak: what it takes, the readings, the verdict."""
-    return render_template("prove.html", frame=Frame(uid, "prove"), typed={}, error=None)
-
-
-@prove_bp.post("")
-def keep_test(uid: str) -> Any:
-    """Keep a test with its readings; the verdict follows from them. What cannot be read comes back as typed."""
-    form = request.form
-    frame = Frame(uid, "prove")
-    conn = db.get()
-    try:
-        text = form.get("readings", "")
-        upload = request.files.get("file")
-        if upload is not None and upload.filename:
-            text = upload.read(2_000_000).decode("utf-8", "replace")
-        if not read_readings(text):
-            raise Refused(
-                "readings", text, "at least two lines: time, pressure, temperature", "2026-03-01T10:00, 1.85 bar, 18.5"
-            )
-        gauge = people_store.instrument(conn, form.get("gauge", ""))
-        rig = rig_of(frame.design, records_here(uid), gauge["resolution_bar"])
-        fields = {name: getattr(rig, name) for name in Rig.__slots__}
-        record = {
-            "uuid": form.get("uuid", ""), "job": uid, "kind": "test", "key": "fill-and-leak", "label": "fill and leak", "rev": frame.rev, "made_at": now(),
-            "by_role": form.get("by_role", "site lead"), "body": {"readings": text, "gauge": gauge, "rig": fields, "state": state_mark(frame.design)},
-        }  # fmt: skip
-        with writing(conn):
-            records_store.add(conn, record)
-    except Refused as error:
-        return render_template("prove.html", frame=frame, typed=form, error=error), 422
-    return redirect(url_for(".prove", uid=uid) + "#tests", 303)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from flask import Blueprint, render_template
+from flask import Blueprint
 
-from ..core.network.sized import Sized
 from ..core.services import spec
 from ..exchange.sized import sized_row
-from .frame import Frame
+from .frame import Frame, PageData, page_data
 
+OWN: dict[str, PageData] = {}
 bp = Blueprint("sizes", __name__, url_prefix="/jobs/<uid>/sizes")
 
 
@@ -23,19 +24,30 @@ def index(uid: str) -> str:
 def page(uid: str, **more: Any) -> str:
     """The page, with what was typed and why it was refused."""
     known: dict[str, Any] = {"typed": {}, "error": None, "message": ""}
-    return render_template("sizes.html", frame=Frame(uid, "sizes"), **{**known, **more})
+    return Frame(uid, "sizes").render("sizes.html", **{**known, **more})
 
 
-@bp.app_template_global()
-def services_sized(frame: Frame) -> list[dict[str, Any]]:
-    """The services with something sized in this job."""
-    return [
-        {"service": ident, "title": spec.service(ident).title, "sized": sized}
-        for ident, sized in frame.design.sized.items() if sized.supplies or sized.open
-    ]  # fmt: skip
+def service_data(service: str) -> Callable[[PageData], PageData]:
+    """Keep a function as the one that gathers what a service's own part of the page (templates/<service>/_sized.html) shows."""
+
+    def keep(function: PageData) -> PageData:
+        OWN[service] = function
+        return function
+
+    return keep
 
 
-@bp.app_template_global()
-def sized_figures(sized: Sized) -> dict[str, Any]:
-    """A service's networks as `size --service` gives them."""
-    return sized_row(sized)
+@page_data("sizes")
+def _sizes(frame: Frame) -> dict[str, Any]:
+    """The services with something sized in this job: by their own page data, or as `size --service` gives them."""
+    return {
+        "services": [
+            {
+                "service": ident,
+                "title": spec.service(ident).title,
+                **(OWN[ident](frame) if ident in OWN else {"figures": sized_row(sized)}),
+            }
+            for ident, sized in frame.design.sized.items()
+            if sized.supplies or sized.open
+        ]
+    }

@@ -6,20 +6,21 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any, get_args
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, request, url_for
 
-from ..core.catalogue import standard
 from ..core.errors import Refused
 from ..core.job.houseline import EXAMPLES, part_text
 from ..core.job.model import Job, Metal, Port, Station
 from ..core.quantity import length_text, parse, parse_length_mm
 from ..core.services import spec
 from ..core.services.heating.series import PANEL, emitter_of
-from ..core.services.heating.templates import Check, checks
+from ..core.services.heating.templates import checks
 from ..core.services.heating.valves import curve_of_points
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
-from .frame import Frame
+from . import db
+from .flows import flow_facts, two_pipes
+from .frame import Frame, page_data
 from .job import _rev, edit_job
 
 bp = Blueprint("survey", __name__, url_prefix="/jobs/<uid>/survey")
@@ -35,18 +36,38 @@ def index(uid: str) -> str:
 def _page(uid: str, **more: Any) -> str:
     frame = Frame(uid, "survey")
     known = {"typed": {}, "typed_in": "", "error": None, "message": ""}
-    return render_template(
-        "survey.html",
-        frame=frame,
-        kinds=spec.kinds().values(),
-        role_ids=[role.id for role in spec.roles()],
-        metals=list(get_args(Metal)),
-        used_ports={anchor for run in frame.job.runs for anchor in (run.start, run.finish)},
-        kit_parts=standard().kits,
-        facings=FACINGS,
-        house_example=EXAMPLES["room"],
-        **{**known, **more},
-    )
+    return frame.render("survey.html", **{**known, **more})
+
+
+@page_data("survey")
+def _survey(frame: Frame) -> dict[str, Any]:
+    """Kinds, stations with what is known of them, and the level the plan shows."""
+    level, job = plan_level(frame), frame.job
+    marked = flow_facts(job)
+    return {
+        "to_see": checks(job),
+        "kinds": spec.kinds().values(),
+        "role_ids": [role.id for role in spec.roles()],
+        "metals": list(get_args(Metal)),
+        "used_ports": {anchor for run in job.runs for anchor in (run.start, run.finish)},
+        "kit_parts": db.catalogue().kits,
+        "facings": FACINGS,
+        "house_example": EXAMPLES["room"],
+        "shown": level,
+        "plan": survey_plan(frame, level),
+        "lines": house_lines(frame, level),
+        "stations": [
+            {
+                "station": station,
+                "title": kind_title(station, job.practice),
+                "known": known_of(frame, station),
+                "kits": {port.name: kit_text(port) for port in station.ports},
+                "two_pipes": two_pipes(station),
+                "flow_is": marked.get(station.id),
+            }
+            for station in job.stations
+        ],
+    }
 
 
 @bp.post("")
@@ -253,10 +274,10 @@ def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str
         {"part": part, "turn": turn or None}
         for part, _, turn in (word.partition(":") for word in form.get("kit", "").split())
     ]
-    unknown = [part["part"] for part in kit if part["part"] not in standard().kits]
+    unknown = [part["part"] for part in kit if part["part"] not in db.catalogue().kits]
     if unknown:
         raise Refused(
-            "kit", unknown[0], f"parts such as {', '.join(list(standard().kits)[:3])}", "tail-g12 trv-angle-15:down"
+            "kit", unknown[0], f"parts such as {', '.join(list(db.catalogue().kits)[:3])}", "tail-g12 trv-angle-15:down"
         )
     old = next((port for port in station.ports if port.name == port_name), None)
     kept: dict[str, Any] = old.model_dump() if old else {}
@@ -277,16 +298,8 @@ def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str
     return {"do": "put_port", "station": ident, "port": kept, **({"was": port_name} if old else {})}
 
 
-@bp.app_template_global()
-def checks_here(frame: Frame) -> tuple[Check, ...]:
-    """The checks the job's template brought."""
-    return checks(frame.job)
-
-
-@bp.app_template_global()
-def survey_plan(frame: Frame) -> str:
-    """The plan of the level picked, beside the forms."""
-    level = plan_level(frame)
+def survey_plan(frame: Frame, level: str) -> str:
+    """The plan of a level, beside the forms."""
     return frame.drawing(
         projection=Projection("plan"),
         width=440.0,
@@ -298,7 +311,6 @@ def survey_plan(frame: Frame) -> str:
     )
 
 
-@bp.app_template_global()
 def plan_level(frame: Frame) -> str:
     """The level the plan shows: as asked for, else the lowest."""
     asked = request.args.get("level", "")
@@ -306,7 +318,6 @@ def plan_level(frame: Frame) -> str:
     return asked if frame.job.level(asked) else (levels[0].id if levels else "")
 
 
-@bp.app_template_global()
 def house_lines(frame: Frame, level: str) -> list[dict[str, str]]:
     """What stands on a level, each as the line that says it."""
     house = frame.job.house
@@ -320,14 +331,12 @@ def house_lines(frame: Frame, level: str) -> list[dict[str, str]]:
     return [{"id": part.id, "text": part_text(part, frame.job.pace_unit, comma=comma)} for part in parts]
 
 
-@bp.app_template_global()
 def kind_title(station: Station, practice: str) -> str:
     """What the trade calls the station: its variant, or its kind."""
     kind = spec.kind(station.kind)
     return kind.variant(station.variant).title if station.variant else kind.title(practice)
 
 
-@bp.app_template_global()
 def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
     """The facts of a station as fields: name, what is known, its unit in words."""
     found = []
@@ -364,7 +373,6 @@ def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
     return found
 
 
-@bp.app_template_global()
 def kit_text(port: Port) -> str:
     """A port's kit as it is typed."""
     return " ".join(part.part + (f":{part.turn}" if part.turn else "") for part in port.kit)

@@ -9,7 +9,6 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 
 from ..core.catalogue import standard
 from ..core.catalogue.measured import FIELDS, book_row, said_mm
-from ..core.catalogue.parts import parts
 from ..core.errors import Refused
 from ..core.making.bends import radius_of_test_piece
 from ..core.quantity import parse_length_mm
@@ -25,15 +24,10 @@ def van_tools() -> list[str]:
     return store.tool_words(db.get())
 
 
-def van_stock() -> dict[str, int]:
-    """What is on the van."""
-    return {ident: count for ident, (count, _) in store.stock(db.get()).items() if count}
-
-
 def _page(**more: Any) -> str:
     conn = db.get()
     catalogue = standard()
-    known = parts(catalogue)
+    known = catalogue.parts
     rows = [
         {"id": ident, "title": known[ident].title if ident in known else ident, "count": count, "price": price}
         for ident, (count, price) in store.stock(conn).items()

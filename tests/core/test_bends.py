@@ -9,7 +9,6 @@ from oikotherm.core.design import derive as design_of
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply
 from oikotherm.core.making import bends
-from oikotherm.core.work.corners import corners
 from tests.jobs import CATALOGUE, design, whole
 
 
@@ -137,7 +136,7 @@ class AgainstFittingsTest(unittest.TestCase):
     """What pulled bends save, by hand: one elbow and two joints each, and the pipe by their gain against the elbow's take-off."""
 
     def test_two_corners_by_hand(self):
-        found = corners(design("from A.out cu-m 15: U500 E700 N600 -> cap", turns="bends-22"))
+        found = design("from A.out cu-m 15: U500 E700 N600 -> cap", turns="bends-22").corners
         self.assertEqual((found.bends, found.bent, found.fittings, found.joints, found.cuts), (2, True, 2, 4, 2))
         gain, z = 2 * 60 - math.pi / 2 * 60, CATALOGUE.sockets["cu", "15", "capillary"].elbow_z_mm
         self.assertAlmostEqual(found.pipe_mm, 2 * (gain - 2 * z), delta=2.0)  # whole millimetres at every cut
@@ -146,7 +145,7 @@ class AgainstFittingsTest(unittest.TestCase):
 
     def test_it_says_the_same_from_either_side(self):
         job = whole()
-        bent = corners(design_of(job))
+        bent = design_of(job).corners
         choice = {
             "do": "choose",
             "topic": "changes-of-direction",
@@ -154,7 +153,7 @@ class AgainstFittingsTest(unittest.TestCase):
             "origin": "job",
             "reason": "trial",
         }
-        fitted = corners(design_of(apply(job, choice, CATALOGUE)))
+        fitted = design_of(apply(job, choice, CATALOGUE)).corners
         self.assertEqual((bent.bent, fitted.bent), (True, False))
         self.assertGreater(bent.bends, 20)
         for name in ("bends", "fittings", "joints", "cuts", "pipe_mm", "head_pa", "minutes"):
@@ -162,5 +161,5 @@ class AgainstFittingsTest(unittest.TestCase):
         self.assertEqual(bent.joints, 2 * bent.bends)
 
     def test_nothing_is_said_where_no_bend_can_be_pulled(self):
-        self.assertIsNone(corners(design("from A.out cu-m 15: U500 -> cap", turns="bends-22")))
-        self.assertIsNone(corners(design_of(whole("fernhollow"))))  # hard copper in inches: no former for it
+        self.assertIsNone(design("from A.out cu-m 15: U500 -> cap", turns="bends-22").corners)
+        self.assertIsNone(design_of(whole("fernhollow")).corners)  # hard copper in inches: no former for it

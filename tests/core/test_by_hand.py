@@ -9,7 +9,10 @@ from oikotherm.core.joints.alternatives import chains_to_join
 from oikotherm.core.joints.chain import Ask
 from oikotherm.core.joints.finder import find, named_chain
 from oikotherm.core.making.materials import parts
+from oikotherm.core.memory import Memory
 from tests.jobs import CATALOGUE, edit, job, paced, port, station
+
+MEMORY = Memory()
 
 ON_THREAD = {"end": "R 1/2 male"}
 PORT = "A.out"
@@ -141,16 +144,16 @@ class NamedTest(unittest.TestCase):
             ("G 3/4 male flat", "mlc 20 pipe", "heating"),
         ):
             ask = Ask(parse_end(start), parse_end(goal), service)
-            for chain in find(ask).chains:
+            for chain in find(ask, CATALOGUE, MEMORY).chains:
                 with self.subTest(start, ids=chain.ids):
-                    again = named_chain(ask, chain.ids)
+                    again = named_chain(ask, chain.ids, CATALOGUE, MEMORY)
                     self.assertEqual((again.links, again.joints, again.reasons), (chain.links, chain.joints, ()))
 
     def test_an_empty_id_is_refused(self):
         ask = Ask(parse_end("R 1/2 male"), parse_end("cu-m 15 pipe"), "heating")
         for ids in ("", "+", "cap-female-15x1/2+"):
             with self.subTest(ids), self.assertRaises(Refused):
-                named_chain(ask, ids)
+                named_chain(ask, ids, CATALOGUE)
 
 
 if __name__ == "__main__":

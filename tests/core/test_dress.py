@@ -6,11 +6,11 @@ from unittest import mock
 
 from benchmarks.building import building
 from oikotherm.core.catalogue import standard
+from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.job.commands import apply
 from oikotherm.core.job.model import Leg
 from oikotherm.core.joints import assemble, fitter
-from tests.core.test_memo import forget
 from tests.jobs import CATALOGUE, design, whole
 
 
@@ -94,6 +94,7 @@ class WorkTest(unittest.TestCase):
 
     def counted(self, job, edits):
         """Runs whose fittings were stood, and whose pieces were assembled, in the last of some edits of legs: (run, item, length)."""
+        context = Context()
         for run, leg, length in edits:
             with (
                 mock.patch.object(fitter.Fitter, "stand", autospec=True, side_effect=fitter.Fitter.stand) as stood,
@@ -102,7 +103,7 @@ class WorkTest(unittest.TestCase):
                 ) as made,
             ):
                 command = {"do": "set_leg", "run": run.id, "item": leg.id, "length_mm": length}
-                self.assertTrue(derive(apply(job, command, standard())).cuts)
+                self.assertTrue(derive(apply(job, command, standard()), context).cuts)
         return stood.call_count, made.call_count
 
     def first_leg(self, run):
@@ -110,7 +111,6 @@ class WorkTest(unittest.TestCase):
 
     def test_an_edit_of_a_branch_makes_one_run_and_stands_none(self):
         job = building(60)
-        forget()
         branch = job.runs[-1]
         leg = self.first_leg(branch)
         stood, made = self.counted(job, [(branch, leg, leg.length_mm + n) for n in (1, 2, 3)])
@@ -118,7 +118,6 @@ class WorkTest(unittest.TestCase):
 
     def test_an_edit_of_the_trunk_makes_what_it_moves_and_stands_none(self):
         job = building(60)
-        forget()
         trunk = job.runs[0]
         leg = self.first_leg(trunk)
         stood, made = self.counted(job, [(trunk, leg, leg.length_mm + n) for n in (1, 2, 3)])

@@ -9,7 +9,7 @@ import unittest
 
 from oikotherm.core.bench import find_tool
 from oikotherm.core.catalogue import parse_end, standard
-from oikotherm.core.catalogue.parts import families, insertion_mm, parts
+from oikotherm.core.catalogue.parts import families, insertion_mm
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.joints.chain import Ask
@@ -18,13 +18,14 @@ from oikotherm.core.joints.identify import identify_pipe, identify_thread
 from oikotherm.core.joints.law import Question, law
 from oikotherm.core.joints.mate import fit
 from oikotherm.core.joints.recipe import recipe, solder_mm
+from oikotherm.core.memory import Memory
 from oikotherm.core.practice import TOPICS
 from oikotherm.core.services import spec
 from oikotherm.core.work.plan import plan
 from tests.jobs import edit, paced, whole
 
 CATALOGUE = standard()
-PARTS = parts(CATALOGUE)
+PARTS, MEMORY = CATALOGUE.parts, Memory()
 
 
 def ends(a, b):
@@ -126,7 +127,7 @@ class FinderTest(unittest.TestCase):
     """The questions the finder must answer well, one test each."""
 
     def ask(self, a, b, service="heating", **more):
-        answer = find(Ask(*ends(a, b), service, **more), CATALOGUE)
+        answer = find(Ask(*ends(a, b), service, **more), CATALOGUE, MEMORY)
         self.assertTrue(answer.chains, f"{a} to {b}: {[chain.reasons for chain in answer.rejected]}")
         return answer
 
@@ -185,7 +186,8 @@ class FinderTest(unittest.TestCase):
                 concealed=True,
                 via="gas-connector",
                 practice="north-american",
-            )
+            ),
+            CATALOGUE,
         )
         self.assertEqual(hidden.chains, ())
 
@@ -234,13 +236,15 @@ class FinderTest(unittest.TestCase):
         stocked = self.ask("cu-m 28 pipe", "Rp 1 female", "water", stock=(("comp-male-28x1", 2),))
         self.assertLess(stocked.chains[0].score, max(chain.score for chain in plain.chains))
         self.assertIn("1 of 1 parts on the van", next(c for c in stocked.chains if c.in_stock).because)
-        other_jaw = find(Ask(*ends("cu-m 28 pipe", "cu-m 28 pipe"), "water", tools=frozenset({"press V 22"})))
+        other_jaw = find(
+            Ask(*ends("cu-m 28 pipe", "cu-m 28 pipe"), "water", tools=frozenset({"press V 22"})), CATALOGUE, MEMORY
+        )
         self.assertFalse(any(joint.method == "press" for chain in other_jaw.chains for joint in chain.joints))
 
     def test_bad_questions_are_refused(self):
         for more in ({"service": "steam"}, {"at_most": 0}, {"temp_c": 900.0}, {"via": "gas-conector"}):
             with self.assertRaises(Refused):
-                find(Ask(*ends("cu-m 15 pipe", "cu-m 22 pipe"), **{"service": "heating", **more}))
+                find(Ask(*ends("cu-m 15 pipe", "cu-m 22 pipe"), **{"service": "heating", **more}), CATALOGUE)
         with self.assertRaises(Refused) as caught:
             find_tool("transition").run({"from": "cu-m 23", "to": "cu-m 22"})
         self.assertIn("15, 22", caught.exception.expected)
@@ -260,7 +264,7 @@ class FinderTest(unittest.TestCase):
                 rng.random() < 0.2, rng.random() < 0.3, practice=rng.choice(("british", "continental", "north-american")),
             )  # fmt: skip
             began = time.perf_counter()
-            answer = find(ask)
+            answer = find(ask, CATALOGUE, MEMORY)
             times.append((time.perf_counter() - began) * 1000)
             for chain in answer.chains:
                 seen += 1
@@ -554,6 +558,7 @@ class DressTest(unittest.TestCase):
                         role=row.role,
                     ),
                     CATALOGUE,
+                    MEMORY,
                 )
                 tried += 1
                 self.assertTrue(

@@ -3,10 +3,11 @@
 import unittest
 
 from oikotherm.core.context import Context
-from oikotherm.core.design import all_rules, derive
+from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Pipe
+from oikotherm.core.layout import all_rules
 from oikotherm.core.services.heating.templates import commands_of
 from tests.core.heating import test_circuits as circuits
 from tests.jobs import CATALOGUE, FLOW, RETURN, circuit, demo, edit, job, paced, port, station, whole

@@ -9,10 +9,10 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
 from oikotherm.core.making.materials import parts, sticks
-from oikotherm.core.services.heating.proof import Reading, Rig, judge, read_readings
 from oikotherm.core.services.heating.proof import test_pressure_bar as pressure_to_hold_bar
 from oikotherm.core.work.place import place_words
 from oikotherm.core.work.plan import move, plan
+from oikotherm.core.work.proof import Reading, Rig, judge, read_readings
 from oikotherm.core.work.records import Record, joint_states, ticked
 from tests.jobs import CATALOGUE, circuit, demo, edit, job, paced
 
@@ -65,7 +65,7 @@ class PlanTest(unittest.TestCase):
             for _ in range(3):
                 key, after = (rng.choice(steps).key for _ in range(2))
                 try:
-                    made = edit(made, move(derive(made), key, after))
+                    made = edit(made, move(derive(made).plan, key, after))
                 except Refused as error:
                     refused += 1
                     self.assertTrue(error.expected)
@@ -111,9 +111,9 @@ class PlanTest(unittest.TestCase):
             ("hot", "isolate", "runs dry"),
         ):
             with self.subTest(key=key), self.assertRaises(Refused) as caught:
-                move(design, key, after)
+                move(design.plan, key, after)
             self.assertIn(words, caught.exception.expected)
-        made = edit(demo(), move(design, "hang:R1", "hang:R3"))
+        made = edit(demo(), move(design.plan, "hang:R1", "hang:R3"))
         keys = [step.key for step in plan(derive(made))]
         self.assertEqual(keys.index("hang:R1"), keys.index("hang:R3") + 1)
 

@@ -78,7 +78,7 @@ class SectionTest(unittest.TestCase):
 class StripTest(unittest.TestCase):
     def test_a_chain_is_drawn_part_by_part_to_scale(self):
         ask = Ask(parse_end("mlc 26 pipe"), parse_end("fe-press 22 pipe"), "heating", undo=True, practice="continental")
-        for chain in find(ask).chains:
+        for chain in find(ask, standard()).chains:
             root = ElementTree.fromstring(strip(CATALOGUE, ask.start, ask.goal, chain, 1.5))
             texts = ["".join(one.itertext()) for one in root.iter("{http://www.w3.org/2000/svg}text")]
             for link in chain.links:

@@ -7,7 +7,8 @@ from typing import Any, Literal
 
 from pydantic import ConfigDict, Field
 
-from ..catalogue import End, ends, parse_end
+from ..catalogue import Catalogue, End, ends, parse_end
+from ..context import Context
 from ..errors import Refused
 from ..job.model import ServiceId
 from ..joints.chain import SCHOOL, Answer, Ask, Chain
@@ -19,7 +20,7 @@ from ..joints.recipe import recipe as write_recipe
 from ..practice import METAL_JOINING
 from ..quantity import Practice, parse
 from ..services import spec
-from .registry import Input, Quantity, in_force, mm, tool
+from .registry import Input, Quantity, context, in_force, mm, tool
 
 SERVICE_WORDS = "heating, water, gas, discharge or flue (heating)"
 ROLE_WORDS = (
@@ -31,17 +32,15 @@ END_WORDS = (
 ENDS = f"Ends:\n{(ends.__doc__ or '').split(chr(10) * 2, 1)[1].strip()}"
 
 
-def read_end(text: str, field: str) -> End:
+def read_end(text: str, field: str, catalogue: Catalogue) -> End:
     """An end as said; a bare pipe such as cu-m 22 counts as its pipe end. Raises Refused."""
     words = text.split()
-    if len(words) == 2 and words[0].lower() in in_force().systems:
+    if len(words) == 2 and words[0].lower() in catalogue.systems:
         text = f"{text} pipe"
     end = parse_end(text, field)
-    if end.family in in_force().systems and in_force().pipe(end.family, end.size) is None:
-        sizes = ", ".join(in_force().sizes(end.family))
-        raise Refused(
-            field, text, f"a size of {end.family}: {sizes}", f"{end.family} {in_force().sizes(end.family)[0]} pipe"
-        )
+    if end.family in catalogue.systems and catalogue.pipe(end.family, end.size) is None:
+        sizes = catalogue.sizes(end.family)
+        raise Refused(field, text, f"a size of {end.family}: {', '.join(sizes)}", f"{end.family} {sizes[0]} pipe")
     return end
 
 
@@ -74,7 +73,7 @@ class MateInput(Input):
 def mate(said: MateInput) -> dict[str, Any]:
     """{verdict: fits|with|refused, method, needs, why, reasons: [{code, text, source}], instead, text}. The order of the ends does not matter. Raises Refused."""
     question = Question(
-        read_end(said.a, "a"), read_end(said.b, "b"), said.service, said.practice, method=method_id(in_force(), said.method) if said.method else "", role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
+        read_end(said.a, "a", in_force()), read_end(said.b, "b", in_force()), said.service, said.practice, method=method_id(in_force(), said.method) if said.method else "", role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
         flame=said.flame, near_heat=said.near_heat,
     )  # fmt: skip
     _of_service(said.role, said.service)
@@ -127,16 +126,16 @@ class TransitionInput(Input):
     at_most: int = Field(default=4, description="how many chains, 1 to 12 (4)", ge=1, le=12)
 
 
-def ask_of(said: TransitionInput, stock: dict[str, int] | None = None) -> Ask:
-    """The question as the finder takes it. Raises Refused."""
+def ask_of(said: TransitionInput, context: Context) -> Ask:
+    """The question as the finder takes it, with what is on the van. Raises Refused."""
     _of_service(said.role, said.service)
     school = METAL_JOINING.option(said.prefer or METAL_JOINING.default[said.practice])
     assert school is not None
     order = (*school.acts, *(method for method in SCHOOL if method not in school.acts))
     return Ask(
-        read_end(said.start, "from"), read_end(said.to, "to"), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
+        read_end(said.start, "from", context.catalogue), read_end(said.to, "to", context.catalogue), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
         None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5, said.concealed, said.flame, said.undo, said.near_heat,
-        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, tuple(sorted((stock or {}).items())), said.role,
+        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, context.stock, said.role,
     )  # fmt: skip
 
 
@@ -178,7 +177,7 @@ def answer_text(answer: Answer) -> str:
 )
 def transition(said: TransitionInput) -> dict[str, Any]:
     """{chains: [{parts, joints, score, because, bore_mm, length_mm, undone}], rejected: [{parts, reason, ...}], text}. Raises Refused."""
-    answer = find(ask_of(said))
+    answer = find(ask_of(said, context()), in_force(), context().memory)
     rejected = [{**chain_row(chain), "reason": " ".join(chain.reasons)} for chain in answer.rejected]
     text = answer_text(answer)
     return {"chains": [chain_row(chain) for chain in answer.chains], "rejected": rejected, "text": text}
@@ -213,7 +212,7 @@ def recipe(said: RecipeInput) -> dict[str, Any]:
     found = write_recipe(
         in_force(),
         said.method,
-        read_end(said.pipe, "pipe"),
+        read_end(said.pipe, "pipe", in_force()),
         said.service,
         said.practice,
         said.choices,

@@ -13,18 +13,24 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from ..catalogue import Catalogue, standard
+from ..catalogue import Catalogue
+from ..context import Context
 from ..errors import Refused
 from ..job.document import read_as
 from ..quantity import parse, parse_length_mm
 
 Quantity = float | str
-_IN_FORCE: ContextVar[Catalogue | None] = ContextVar("catalogue in force", default=None)
+_CONTEXT: ContextVar[Context] = ContextVar("context of the tool that runs")
+
+
+def context() -> Context:
+    """What the tool that runs is to use: the catalogue in force, and where results are remembered."""
+    return _CONTEXT.get()
 
 
 def in_force() -> Catalogue:
     """The catalogue the tool that runs is to use."""
-    return _IN_FORCE.get() or standard()
+    return context().catalogue
 
 
 def mm(value: Quantity, field: str) -> float:
@@ -55,15 +61,15 @@ class Tool:
     example: dict[str, Any]
     notes: str = ""
 
-    def run(self, said: Any, catalogue: Catalogue | None = None) -> dict[str, Any]:
-        """Read the input and work it out, by the catalogue given (with a fitting book over it) or the one that ships. Raises Refused."""
+    def run(self, said: Any, context: Context | None = None) -> dict[str, Any]:
+        """Read the input and work it out by the catalogue of the context; without one by that which ships. Raises Refused."""
         if not isinstance(said, dict):
             raise Refused("input", said, "one JSON object", str(self.example).replace("'", '"'))
-        before = _IN_FORCE.set(catalogue)
+        before = _CONTEXT.set(context or Context())
         try:
             return self.function(read_as(self.input, said))
         finally:
-            _IN_FORCE.reset(before)
+            _CONTEXT.reset(before)
 
     def help(self) -> str:
         """The fields with their units, and an example, as plain text."""

@@ -11,8 +11,8 @@ from .loader import (
     Socket,
     System,
     Thread,
-    standard,
 )
+from .standard import standard
 
 __all__ = [
     "Catalogue",

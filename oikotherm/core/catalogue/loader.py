@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import functools
 from dataclasses import dataclass, field
-from importlib import resources
 
 from ..errors import Refused, nearest
-from ..memo import Remembered
 from ..quantity import INCH_MM, Practice, amount
+from ..tables import read_rows
+from .ends import End
+from .part import Part
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,26 +189,33 @@ class LawRow:
 class LawBook:
     """All lines of the law, by service, practice and method."""
 
-    __slots__ = ("_asked", "by_service", "rows")
+    __slots__ = ("by_service", "rows", "said")
 
     def __init__(self, rows: tuple[LawRow, ...]) -> None:
         self.rows = rows
-        self._asked: dict[tuple[str, str, str], tuple[LawRow, ...]] = {}
         named = {word.partition(".")[0] for row in rows for word in row.services if word != "*"}
         self.by_service: dict[str, tuple[LawRow, ...]] = {
             service: tuple(row for row in rows if any(word == "*" or word.partition(".")[0] == service for word in row.services))
             for service in ("*", *sorted(named))
         }  # fmt: skip
 
+        practices = {"*", *(word for row in rows for word in row.practices)}
+        methods = {"*", *(word for row in rows for word in row.methods)}
+        self.said = {
+            (service, practice, method): tuple(
+                row for row in self.by_service[service]
+                if (row.methods == ("*",) or method in row.methods) and (row.practices == ("*",) or practice in row.practices)
+            )
+            for service in self.by_service for practice in practices for method in methods
+        }  # fmt: skip
+
     def of(self, service: str, practice: str, method: str) -> tuple[LawRow, ...]:
         """The lines that may speak of a method for a service (or some of its roles) in a practice."""
         key = service if service in self.by_service else "*", practice, method
-        found = self._asked.get(key)
-        if found is None:
-            found = self._asked[key] = tuple(
-                row for row in self.by_service[key[0]]
-                if (row.methods == ("*",) or method in row.methods) and (row.practices == ("*",) or practice in row.practices)
-            )  # fmt: skip
+        found = self.said.get(key)
+        if found is None:  # a practice or method that no line names
+            known = {word for _, word, _ in self.said}, {word for _, _, word in self.said}
+            found = self.said[key[0], practice if practice in known[0] else "*", method if method in known[1] else "*"]
         return found
 
 
@@ -221,9 +227,6 @@ class HeatRow:
     away_mm: float
     said: str
     source: str
-
-
-_SIZES: Remembered[tuple[str, ...]] = Remembered(1_500)
 
 
 @dataclass(frozen=True, slots=True)
@@ -243,8 +246,17 @@ class Catalogue:
     methods: dict[str, MethodRow]
     law: LawBook
     heat: dict[str, HeatRow]
+    system_sizes: dict[str, tuple[str, ...]]
+    """The sizes of each system, in the order of the table: smallest first."""
+
     gaps: dict[str, float] = field(default_factory=dict)
     """Measured lengths of in-line parts by id [mm], over those of their families."""
+
+    parts: dict[str, Part] = field(default_factory=dict)
+    """The parts that follow from the tables, by id (parts.py)."""
+
+    part_ends: frozenset[End] = frozenset()
+    """Every end that a part has."""
 
     mark: str = ""
     """Changes with what the fitting book has laid over the catalogue."""
@@ -270,7 +282,7 @@ class Catalogue:
 
     def sizes(self, code: str) -> tuple[str, ...]:
         """The sizes of a system, smallest first."""
-        return _SIZES((self.pipes,), code, lambda: tuple(size for (system, size) in self.pipes if system == code))
+        return self.system_sizes.get(code, ())
 
     def method_figures(self, code: str, size: str, method: str) -> Socket | Thread | None:
         """The row that says how deep this pipe enters a fitting by this method, or None."""
@@ -299,11 +311,6 @@ class Catalogue:
         raise Refused(field, word, f"a pipe system such as {near}", "cu-m 22")
 
 
-def _rows(name: str) -> list[dict[str, str]]:
-    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
-    return list(csv.DictReader(text.splitlines()))
-
-
 def _mm(text: str, unit: str) -> float:
     return round(float(text) * (INCH_MM if unit == "in" else 1), 4)
 
@@ -326,9 +333,8 @@ def _law_row(r: dict[str, str]) -> LawRow:
     )  # fmt: skip
 
 
-@functools.cache
-def standard() -> Catalogue:
-    """The catalogue that ships with the program."""
+def read_catalogue() -> Catalogue:
+    """The tables that ship with the program, without the parts that follow from them."""
     systems = {
         r["code"]: System(
             r["code"],
@@ -345,13 +351,13 @@ def standard() -> Catalogue:
             r["source"],
             r["note"],
         )
-        for r in _rows("systems.csv")
+        for r in read_rows(__package__, "systems.csv")
     }
     pipes = {
         (r["code"], r["size"]): PipeSize(
             r["code"], r["size"], _maybe_mm(r["od"], r["unit"]), _maybe_mm(r["wall"], r["unit"]), r["source"]
         )
-        for r in _rows("pipes.csv")
+        for r in read_rows(__package__, "pipes.csv")
     }
     sockets = {
         (r["family"], r["size"], r["method"]): Socket(
@@ -363,7 +369,7 @@ def standard() -> Catalogue:
             r["insertion_source"],
             r["z_source"],
         )
-        for r in _rows("sockets.csv")
+        for r in read_rows(__package__, "sockets.csv")
     }
     threads = {
         (r["family"], r["size"]): Thread(
@@ -378,7 +384,7 @@ def standard() -> Catalogue:
             r["thread_source"],
             r["fitting_source"],
         )
-        for r in _rows("threads.csv")
+        for r in read_rows(__package__, "threads.csv")
     }
     devices = {
         (r["part"], r["family"], r["size"]): Device(
@@ -394,7 +400,7 @@ def standard() -> Catalogue:
             _maybe_mm(r["kv"]),
             r["source"],
         )
-        for r in _rows("devices.csv")
+        for r in read_rows(__package__, "devices.csv")
     }
     kits = {
         r["part"]: KitRow(
@@ -411,29 +417,34 @@ def standard() -> Catalogue:
             r["metal"],
             r["source"],
         )
-        for r in _rows("kit_parts.csv")
+        for r in read_rows(__package__, "kit_parts.csv")
     }
-    aliases = {(r["alias"], r["practice"]): r["code"] for r in _rows("aliases.csv")}
+    aliases = {(r["alias"], r["practice"]): r["code"] for r in read_rows(__package__, "aliases.csv")}
     limits = tuple(
         Limit(r["practice"], float(r["od_up_to_mm"]), float(r["velocity_m_s"]), float(r["gradient_pa_m"]), r["source"])
-        for r in _rows("limits.csv")
+        for r in read_rows(__package__, "limits.csv")
     )
-    losses = tuple(Loss(r["fitting"], float(r["k"]), float(r["od_up_to_mm"]), r["source"]) for r in _rows("losses.csv"))
+    losses = tuple(
+        Loss(r["fitting"], float(r["k"]), float(r["od_up_to_mm"]), r["source"])
+        for r in read_rows(__package__, "losses.csv")
+    )
     bends = {
         (r["code"], r["size"]): BendRow(r["code"], r["size"], float(r["radius_mm"]), r["tool"], r["source"])
-        for r in _rows("bends.csv")
+        for r in read_rows(__package__, "bends.csv")
     }
     methods = {
         r["method"]: MethodRow(
             r["method"], r["title"], r["undone"], r["flame"] == "yes", r["socket"], r["parts"], r["tool"], tuple(filter(None, r["kit"].split(";"))),
             tuple(r["checks"].split()), tuple(r["words"].split()), r["source"],
         )
-        for r in _rows("methods.csv")
+        for r in read_rows(__package__, "methods.csv")
     }  # fmt: skip
     heat = {
-        r["practice"]: HeatRow(r["practice"], float(r["away_mm"]), r["said"], r["source"]) for r in _rows("heat.csv")
+        r["practice"]: HeatRow(r["practice"], float(r["away_mm"]), r["said"], r["source"])
+        for r in read_rows(__package__, "heat.csv")
     }
     return Catalogue(
         systems, pipes, sockets, threads, devices, kits, aliases, limits, losses, bends, methods,
-        LawBook(tuple(_law_row(r) for r in _rows("law.csv"))), heat,
+        LawBook(tuple(_law_row(r) for r in read_rows(__package__, "law.csv"))), heat,
+        {code: tuple(size for system, size in pipes if system == code) for code in systems},
     )  # fmt: skip

@@ -13,7 +13,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ..errors import Refused, nearest
+from ..memory import Memory
 from .loader import Catalogue
+from .parts import with_parts
 
 FIELDS = {
     "socket": {"insertion_mm": ("insertion_mm", "insertion_source"), "z_mm": ("elbow_z_mm", "z_source")},
@@ -35,20 +37,16 @@ class BookRow:
     on: str = ""
 
 
-_KEPT: dict[tuple[int, tuple[BookRow, ...]], tuple[Catalogue, Catalogue]] = {}
+def overlay(catalogue: Catalogue, rows: Iterable[BookRow], memory: Memory | None = None) -> Catalogue:
+    """The catalogue with measured figures over its own; rows that name nothing in it are left out.
 
-
-def overlay(catalogue: Catalogue, rows: Iterable[BookRow]) -> Catalogue:
-    """The catalogue with measured figures over its own; rows that name nothing in it are left out. The same rows give the same object."""
+    With a memory the same rows over the same catalogue give the same object.
+    """
     kept = tuple(sorted(rows, key=lambda row: (row.part, row.field)))
     if not kept:
         return catalogue
-    key = (id(catalogue), kept)
-    if key not in _KEPT:
-        if len(_KEPT) > 32:
-            _KEPT.clear()
-        _KEPT[key] = (catalogue, _laid(catalogue, kept))
-    return _KEPT[key][1]
+    memory = Memory() if memory is None else memory
+    return memory.keep("measured catalogue", (catalogue,), kept, lambda: _laid(catalogue, kept))
 
 
 def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
@@ -69,9 +67,17 @@ def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
         field, source = FIELDS[kind][row.field]
         table[target] = replace(found, **{field: row.value, source: f"measured {row.on}".strip()})
     mark = hashlib.sha256(repr((catalogue.mark, rows)).encode()).hexdigest()[:12]
-    return replace(
-        catalogue, sockets=tables["socket"], threads=tables["thread"], bends=tables["bender"], devices=tables["device"], kits=tables["kit"], gaps=gaps, mark=mark
-    )  # fmt: skip
+    laid = replace(
+        catalogue,
+        sockets=tables["socket"],
+        threads=tables["thread"],
+        bends=tables["bender"],
+        devices=tables["device"],
+        kits=tables["kit"],
+        gaps=gaps,
+        mark=mark,
+    )
+    return with_parts(laid)
 
 
 def _target(kind: str, rest: str) -> Any:
@@ -89,11 +95,9 @@ def book_row(catalogue: Catalogue, part: str, field: str, value_mm: float, on: s
         raise Refused("field", field, f"of a {kind}: {' or '.join(FIELDS[kind])}", next(iter(FIELDS[kind])))
     if not 0 <= value_mm <= 2000:
         raise Refused("value", value_mm, "0 to 2000 mm", "16.2")
-    from .parts import parts
-
     known = {
         "socket": {" ".join(key) for key in catalogue.sockets}, "thread": {" ".join(key) for key in catalogue.threads}, "bender": {" ".join(key) for key in catalogue.bends},
-        "device": {" ".join(key) for key in catalogue.devices}, "kit": set(catalogue.kits), "part": set(parts(catalogue)),
+        "device": {" ".join(key) for key in catalogue.devices}, "kit": set(catalogue.kits), "part": set(catalogue.parts),
     }[kind]  # fmt: skip
     if rest not in known:
         raise Refused("part", part, f"a {kind} such as {nearest(rest, sorted(known))}", f"{kind} {sorted(known)[0]}")
@@ -104,9 +108,7 @@ def said_mm(catalogue: Catalogue, row: BookRow) -> float | None:
     """What the catalogue itself says of a row's measure [mm]."""
     kind, _, rest = row.part.partition(" ")
     if kind == "part":
-        from .parts import parts
-
-        found = parts(catalogue).get(rest)
+        found = catalogue.parts.get(rest)
         return found.gap_mm if found else None
     table: dict[Any, Any] = {
         "socket": catalogue.sockets,

@@ -4,16 +4,16 @@ worked out from the tables of sockets and threads, so that a measured socket or 
 
 from __future__ import annotations
 
-import csv
 import functools
 import re
-from dataclasses import dataclass
-from importlib import resources
+from dataclasses import replace
 
-from ..errors import Refused
+from ..errors import Refused, nearest
 from ..quantity import INCH_MM, amount
+from ..tables import read_rows
 from .ends import End, parse_end
 from .loader import Catalogue, Socket, Thread
+from .part import Part
 
 SOCKET_METHODS = {
     "cap": "capillary",
@@ -33,40 +33,6 @@ _PIPES = {
     "waste": "waste",
 }  # the pipe a socket is made for
 PRICE_WORDS = ("", "cheap", "low", "middling", "dear", "very dear")
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """A part of the catalogue.
-
-    gap_mm: along an in-line part from the stop, face or seat of its first end to that of its last [mm]; None for elbows and tees.
-    reach_mm: from the centre to the stop or face, an end at a time; bore_mm: the narrowest way through, None where it is not known.
-    k [-] on the velocity in the pipe, or kv [m3/h]; t_max_c, p_max_bar: of its weakest end; price: class 1 (cheap) to 5.
-    closing: it can take up the last joint between two fixed pipes; undone: it can be opened again in its middle.
-    """
-
-    id: str
-    family: str
-    title: str
-    shape: str
-    ends: tuple[End, ...]
-    metal: str
-    services: tuple[str, ...]
-    gap_mm: float | None
-    reach_mm: tuple[float | None, ...]
-    bore_mm: float | None
-    k: float | None
-    kv: float | None
-    t_max_c: float
-    p_max_bar: float
-    price: int
-    marks: frozenset[str]
-    source: str
-
-    @property
-    def inline(self) -> bool:
-        """Whether it joins two ends in one line."""
-        return len(self.ends) == 2 and self.gap_mm is not None
 
 
 def end_od_mm(catalogue: Catalogue, end: End) -> float | None:
@@ -155,26 +121,24 @@ def method_of(end: End, other: End | None = None) -> str:
     return {"flare-45": "flare", "csst": "csst", "union": "union", "vent": "slip"}.get(end.family, "")
 
 
-def _rows(name: str) -> list[dict[str, str]]:
-    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
-    return list(csv.DictReader(text.splitlines()))
-
-
 @functools.cache
 def families() -> tuple[dict[str, str], ...]:
     """The families of parts as they stand in the data."""
-    return tuple(_rows("families.csv"))
+    return tuple(read_rows(__package__, "families.csv"))
 
 
 @functools.cache
 def end_limits() -> dict[str, tuple[float, float, str]]:
     """End family -> the most it bears: temperature [C], pressure [bar], source word."""
-    return {r["family"]: (float(r["t_max_c"]), float(r["p_max_bar"]), r["source"]) for r in _rows("endlimits.csv")}
+    return {
+        r["family"]: (float(r["t_max_c"]), float(r["p_max_bar"]), r["source"])
+        for r in read_rows(__package__, "endlimits.csv")
+    }
 
 
 @functools.cache
 def _bores() -> dict[tuple[str, str], float]:
-    return {(r["end"], r["size"]): float(r["bore_mm"]) for r in _rows("bores.csv")}
+    return {(r["end"], r["size"]): float(r["bore_mm"]) for r in read_rows(__package__, "bores.csv")}
 
 
 def end_bore_mm(catalogue: Catalogue, end: End) -> float | None:
@@ -212,29 +176,17 @@ def _sizes(catalogue: Catalogue, said: str) -> list[tuple[str, str]]:
     return found
 
 
-_KEPT: dict[int, tuple[Catalogue, dict[str, Part]]] = {}
-
-
-def parts(catalogue: Catalogue) -> dict[str, Part]:
-    """All parts by id, in the order of the families. Worked out once for a catalogue."""
-    found = _KEPT.get(id(catalogue))
-    if found is None:
-        if len(_KEPT) > 8:
-            _KEPT.clear()
-        found = _KEPT[id(catalogue)] = (
-            catalogue,
-            {part.id: part for row in families() for part in _of_family(catalogue, row)},
-        )
-    return found[1]
+def with_parts(catalogue: Catalogue) -> Catalogue:
+    """The catalogue with the parts that follow from its tables, by id, in the order of the families."""
+    made = {part.id: part for row in families() for part in _of_family(catalogue, row)}
+    return replace(catalogue, parts=made, part_ends=frozenset(end for part in made.values() for end in part.ends))
 
 
 def part(catalogue: Catalogue, id_: str) -> Part:
     """A part by its id. Raises Refused with the nearest."""
-    from ..errors import nearest
-
-    found = parts(catalogue).get(id_)
+    found = catalogue.parts.get(id_)
     if found is None:
-        raise Refused("part", id_, f"a part such as {nearest(id_, parts(catalogue))}", "comp-male-22x3/4")
+        raise Refused("part", id_, f"a part such as {nearest(id_, catalogue.parts)}", "comp-male-22x3/4")
     return found
 
 

@@ -375,7 +375,7 @@ def _close_tee(edit: Edit, c: CloseTee) -> Job:
 def _put_tee_at(edit: Edit, c: PutTeeAt) -> Job:
     run = edit.run(c.run)
     at_mm = parse_length_mm(c.at, edit.job.pace_unit, field="at", decimal_comma=edit.style.decimal_comma)
-    lengths = trace(edit.job, edit.catalogue).runs[run.id].lengths
+    lengths = trace(edit.job, edit.catalogue, edit.memory).runs[run.id].lengths
     taken = {item.name for item in run.items if isinstance(item, Tee | Point)}
     name = c.name or next(f"T{n}" for n in range(1, len(taken) + 2) if f"T{n}" not in taken)
     if name in taken:
@@ -465,7 +465,7 @@ def _write_out(edit: Edit, c: WriteOut) -> Job:
     run = edit.run(c.run)
     if run.twin_of is None:
         raise Refused("run", run.id, "a twin", "RT1")
-    walked = trace(edit.job, edit.catalogue).runs[run.id]
+    walked = trace(edit.job, edit.catalogue, edit.memory).runs[run.id]
     used = {
         split_anchor(anchor)[1]
         for other in edit.job.runs

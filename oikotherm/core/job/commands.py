@@ -10,10 +10,12 @@ from pydantic import ValidationError
 from ..catalogue import Catalogue
 from ..errors import Refused
 from ..fields import XYZ
+from ..memory import Memory
 from ..pipework.trace import trace
 from .acts import ACTS
 from .document import refusal
 from .edit import Edit, anchors
+from .in_force import in_force
 from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutPort, PutRun, PutStation, RemovePort
 from .model import Job
 
@@ -28,24 +30,27 @@ def read_command(said: Any) -> Any:
         raise Refused("command", "nesting without end", "a command", '{"do": "put_run", "text": "..."}') from None
 
 
-def apply(job: Job, command: Any, catalogue: Catalogue) -> Job:
+def apply(job: Job, command: Any, catalogue: Catalogue, memory: Memory | None = None) -> Job:
     """The job after one command (a dict as sent, or a command already read). Raises Refused; the job given is untouched.
 
-    A run whose start is lost by the edit is kept and remembers where it started.
+    catalogue: with the firm's fitting book; the job's own measured rows are laid over it. A run whose start is lost by the edit is kept and remembers where it started.
     """
     read: Any = command if isinstance(command, Command) else read_command(command)
-    changed = ACTS[read.do](Edit(job, catalogue), read)
-    return _keep_adrift(job, changed, catalogue)
+    memory = Memory() if memory is None else memory
+    catalogue = in_force(job, catalogue, memory)
+    changed = ACTS[read.do](Edit(job, catalogue, memory), read)
+    return _keep_adrift(job, changed, catalogue, memory)
 
 
-def apply_all(job: Job, commands: Sequence[Any], catalogue: Catalogue) -> Job:
+def apply_all(job: Job, commands: Sequence[Any], catalogue: Catalogue, memory: Memory | None = None) -> Job:
     """Several commands as one edit: all or none."""
+    memory = Memory() if memory is None else memory
     for command in commands:
-        job = apply(job, command, catalogue)
+        job = apply(job, command, catalogue, memory)
     return job
 
 
-def _keep_adrift(before: Job, after: Job, catalogue: Catalogue) -> Job:
+def _keep_adrift(before: Job, after: Job, catalogue: Catalogue, memory: Memory) -> Job:
     now = anchors(after)
     then = anchors(before)
     starts = {run.id: run.start for run in before.runs}
@@ -55,7 +60,7 @@ def _keep_adrift(before: Job, after: Job, catalogue: Catalogue) -> Job:
     found = [run for run in after.runs if run.start in now and run.last_start is not None]
     if not lost and not found:
         return after
-    places = trace(before, catalogue).runs if lost else {}
+    places = trace(before, catalogue, memory).runs if lost else {}
     updates: dict[str, XYZ | None] = {run.id: None for run in found}
     for run in lost:
         spot = places[run.id].start

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..catalogue import Catalogue
 from ..errors import Refused, nearest
-from ..memo import Remembered
+from ..memory import Memory
 from .document import read_as
 from .model import Item, Job, Run, Station
 from .notation import Style
@@ -19,6 +19,8 @@ class Edit:
 
     job: Job
     catalogue: Catalogue
+    """The one in force for the job."""
+    memory: Memory
 
     @property
     def style(self) -> Style:
@@ -52,13 +54,6 @@ class Edit:
 
 def anchors(job: Job) -> set[str]:
     """Everything a run can start from or end at: ports, tees and points."""
-    return _ANCHORS((job.stations, job.runs), None, lambda: _anchors(job))
-
-
-_ANCHORS: Remembered[set[str]] = Remembered(8)
-
-
-def _anchors(job: Job) -> set[str]:
     found = {f"{station.id}.{port.name}" for station in job.stations for port in station.ports}
     found.update(f"{run.id}.{name}" for run in job.runs for name in job.points_of(run.id))
     return found

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from functools import partial
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, Field, SerializeAsAny, StringConstraints, model_validator
+from pydantic import AfterValidator, Field, PrivateAttr, SerializeAsAny, StringConstraints, model_validator
 
 from ..errors import Refused
 from ..fields import (
@@ -44,7 +44,6 @@ from ..fields import (
     Text,
     plain_line,
 )
-from ..memo import Remembered
 from ..quantity import PaceUnit, Practice
 from ..services import spec
 from ..services.kinds import KindSpec, StationData
@@ -447,6 +446,8 @@ class Job(Frozen):
     measured: tuple[Measured, ...] = ()
     tasks: tuple[Task, ...] = ()
     next_item: Annotated[int, Field(ge=1, le=10**9)] = 1
+    _stations: dict[str, Station] = PrivateAttr(default_factory=dict)
+    _runs: dict[str, Run] = PrivateAttr(default_factory=dict)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -459,12 +460,24 @@ class Job(Frozen):
         _once([item.id for run in self.runs for item in run.items], "item id")
         _once([task.id for task in self.tasks], "task id")
         for run in self.runs:
-            last = _LAST_ITEM((run,), None, partial(_last_item, run))
+            last = max((int(item.id[1:]) for item in run.items), default=0)
             if last >= self.next_item:
                 raise ValueError(
                     f"expected next_item above every item id, found i{last} with next_item {self.next_item}"
                 )
         return self
+
+    def model_post_init(self, _: Any, /) -> None:
+        """Index what is looked up by id."""
+        self._stations.update((one.id, one) for one in reversed(self.stations))
+        self._runs.update((one.id, one) for one in reversed(self.runs))
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with an index of its own."""
+        made = super().model_copy(update=update, deep=deep)
+        made._stations, made._runs = {}, {}
+        made.model_post_init(None)
+        return made
 
     def named(self) -> tuple[tuple[Any, ...], ...]:
         """Everything that shares the namespace of ids, by group."""
@@ -481,10 +494,10 @@ class Job(Frozen):
         )
 
     def station(self, id_: str) -> Station | None:
-        return _STATIONS((self.stations,), None, lambda: {one.id: one for one in reversed(self.stations)}).get(id_)
+        return self._stations.get(id_)
 
     def run(self, id_: str) -> Run | None:
-        return _RUNS((self.runs,), None, lambda: {one.id: one for one in reversed(self.runs)}).get(id_)
+        return self._runs.get(id_)
 
     def level(self, id_: str) -> Level | None:
         return next((level for level in self.house.levels if level.id == id_), None)
@@ -507,18 +520,6 @@ class Job(Frozen):
         while f"{letters}{number}" in taken:
             number += 1
         return f"{letters}{number}"
-
-
-_STATIONS: Remembered[dict[str, Station]] = Remembered(200)
-_RUNS: Remembered[dict[str, Run]] = Remembered(200)
-
-
-_LAST_ITEM: Remembered[int] = Remembered(1_500)
-
-
-def _last_item(run: Run) -> int:
-    """The highest number of an item of a run."""
-    return max((int(item.id[1:]) for item in run.items), default=0)
 
 
 def _once(names: list[str], what: str) -> None:

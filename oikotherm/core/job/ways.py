@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import math
 import re
 from typing import NamedTuple
@@ -85,7 +84,6 @@ def canonical_way(way: str) -> str:
     return f"{first}+{degrees:.3f}".rstrip("0").rstrip(".") + second
 
 
-@functools.lru_cache(maxsize=4096)
 def way_vector(way: str) -> Vec:
     """The unit vector of a canonical way. "N+30E": from north, 30 degrees towards east.
 

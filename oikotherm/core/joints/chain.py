@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..catalogue import End
-from ..catalogue.parts import Part
+from ..catalogue.part import Part
 from .law import Question
 
 SCHOOL = ("capillary", "press", "compression", "push-fit", "push-fit-metal")

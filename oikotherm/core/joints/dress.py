@@ -9,7 +9,6 @@ from functools import partial
 from ..catalogue import Catalogue
 from ..context import Context
 from ..job.model import Job
-from ..memo import Remembered
 from ..pipework.geometry import Node, Part, Pipework, Straight
 from .assemble import Assembler
 from .choices import Choices
@@ -35,12 +34,6 @@ class _Block:
     parts: tuple[Part, ...]
     hung: tuple[Straight, ...]
     ends: tuple[str, ...]
-
-
-_STOOD: Remembered[Stood] = Remembered(1_500)
-_AT_PORTS: Remembered[Stood] = Remembered(1_500)
-_MADE: Remembered[Made] = Remembered(1_500)
-_OLD: Remembered[Fitting] = Remembered(1_500)
 
 
 class _House:
@@ -135,8 +128,8 @@ class _House:
             self.said, hung, flames, self._rows(block), tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
             tuple(work.runs[run].run.role if run in work.runs else "" for run in block.runs),
         )  # fmt: skip
-        return _STOOD(
-            (self.catalogue, *(part.form for part in block.parts)), values, lambda: self._fitter(self._around(block)).stand()
+        return self.work.memory.keep(
+            "fittings of runs", (self.catalogue, *(part.form for part in block.parts)), values, lambda: self._fitter(self._around(block)).stand()
         )  # fmt: skip
 
     def _at_port(self, key: str) -> Stood:
@@ -151,7 +144,8 @@ class _House:
             key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), self.choices.chain.get(key),
             work.runs[node.run].run.role,
         )  # fmt: skip
-        return _AT_PORTS(
+        return work.memory.keep(
+            "fittings of a port",
             (self.catalogue, work.ports[node.part]),
             values,
             lambda: self._fitter(self._view({key: node}, arms.values())).stand(),
@@ -172,8 +166,8 @@ class _House:
             else (),
         )
         own = [key for part in block.parts for key in part.straights]
-        return _MADE(
-            (self.catalogue, stood, *block.parts, *at_ports.values(), *ends.values()), values,
+        return work.memory.keep(
+            "pieces and joints", (self.catalogue, stood, *block.parts, *at_ports.values(), *ends.values()), values,
             lambda: Assembler(self.choices, self._around(block, block.ends), self.catalogue, own, stood, at_ports, ends).made(),
         )  # fmt: skip
 
@@ -200,7 +194,8 @@ class _House:
             one for run in {node.run for node in nodes.values()} if run in work.parts for one in work.parts[run].passes
         )
         return Pipework(
-            work.ports, nodes, {key: work.straights[key] for key in straights}, work.runs, passes, {key: work.arms[key] for key in nodes}, {}, work.graph
+            work.ports, nodes, {key: work.straights[key] for key in straights}, work.runs, passes, {key: work.arms[key] for key in nodes}, {}, work.graph,
+            work.memory,
         )  # fmt: skip
 
     def _leave_old(self, fitted: Fitted) -> Fitted:
@@ -213,7 +208,7 @@ class _House:
             arms = work.arms.get(key, {})
             runs = {work.straights[name].run for name in arms.values()} or {fitting.run}
             if runs <= old:
-                fittings[key] = _OLD((fitting,), None, partial(replace, fitting, new=False))
+                fittings[key] = work.memory.keep("old fitting", (fitting,), None, partial(replace, fitting, new=False))
         joints = {key: joint for key, joint in fitted.joints.items() if fittings[joint.fitting_key].new}
         troubles = tuple(
             one for one in fitted.troubles

@@ -13,12 +13,15 @@ from collections import Counter, deque
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from ..catalogue import Catalogue, End, standard
-from ..catalogue.parts import Part, end_bore_mm, end_limits, end_od_mm, insertion_mm, parts
+from ..catalogue import Catalogue, End
+from ..catalogue.part import Part
+from ..catalogue.parts import end_bore_mm, end_limits, end_od_mm, insertion_mm
 from ..errors import Refused, nearest
+from ..memory import Memory
+from ..quantity import PA_PER_BAR
 from ..services import spec
 from .chain import Answer, Ask, Chain, ChainJoint, Link
-from .law import PA_PER_BAR, Question, Verdict, ends_allowed, heat_away_mm, law, metal_of
+from .law import Question, Verdict, ends_allowed, heat_away_mm, law, metal_of
 from .mate import Mate, fit
 
 JOINT_COST, PRICE_COST, STOCK_GAIN, BORE_COST = 10.0, 1.0, 4.0, 12.0
@@ -28,7 +31,7 @@ BETWEEN_MM = 20.0  # typ: bare pipe of a stub between the mouths of two fittings
 STUB_CODES = ("cu-m", "cu-l", "cu-soft", "pb-m", "pexa", "mlc", "fe-press")
 
 
-def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) -> Answer:
+def find(ask: Ask, catalogue: Catalogue, memory: Memory | None = None, *, explain: bool = True) -> Answer:
     """The chains for a question, best first. Raises Refused for a service or number out of range.
 
     explain: look for rejected chains even where there is one that holds.
@@ -36,15 +39,15 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
     if not 1 <= ask.at_most <= 12:
         raise Refused("at_most", ask.at_most, "a number from 1 to 12", "4")
     ask = _with_usual(ask)
-    catalogue = catalogue or standard()
-    families = {part.family for part in parts(catalogue).values()}
+    memory = Memory() if memory is None else memory
+    families = {part.family for part in catalogue.parts.values()}
     if ask.via and ask.via not in families:
         raise Refused("via", ask.via, f"a family of parts such as {nearest(ask.via, families)}", "gas-connector")
     barred = _barred(ask, catalogue)
     if barred:  # whatever joins them: there is no more to say
         none = Chain((), (), 0.0, (), barred, None, 0.0, False, 0)
         return Answer((), (none,))
-    graph = _graph(catalogue)
+    graph = _graph(catalogue, memory)
     strict = tuple(_Search(graph, ask, strict=True).run(ask.at_most))
     if strict and not explain:
         return Answer(strict, ())
@@ -59,15 +62,14 @@ def find(ask: Ask, catalogue: Catalogue | None = None, *, explain: bool = True) 
     return Answer(strict, tuple(loose[: min(ask.at_most, 4)]))
 
 
-def named_chain(ask: Ask, ids: str, catalogue: Catalogue | None = None) -> Chain:
+def named_chain(ask: Ask, ids: str, catalogue: Catalogue, memory: Memory | None = None) -> Chain:
     """The chain that somebody chose: parts of the catalogue by their ids joined by +, in the order they stand, each the way round it fits.
 
     What forbids it, or where it does not fit, is in its reasons; none where it can be made. A piece of pipe between two parts is written
     stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them, or as find() does.
     """
     ask = _with_usual(ask)
-    catalogue = catalogue or standard()
-    graph = _graph(catalogue)
+    graph = _graph(catalogue, Memory() if memory is None else memory)
     ways: dict[str, list[Link]] = {}
     for links in graph.enters.values():
         for link in links:
@@ -76,7 +78,7 @@ def named_chain(ask: Ask, ids: str, catalogue: Catalogue | None = None) -> Chain
     example = "press-male-15x1/2+cap-coupling-15"
     for one in wanted:
         if one not in ways:
-            known = parts(catalogue).get(one)
+            known = catalogue.parts.get(one)
             expected = (
                 f"a part that joins two ends in one line, not {known.title}"
                 if known
@@ -121,38 +123,31 @@ class _Graph:
     """Oriented parts and stubs by the end they are entered at, and which ends go together, found when asked for."""
 
     catalogue: Catalogue
+    memory: Memory
     enters: dict[End, list[Link]] = field(default_factory=dict)
     tokens: dict[tuple[object, ...], list[End]] = field(default_factory=dict)
-    partners: dict[End, list[tuple[End, Mate]]] = field(default_factory=dict)
-    far: dict[End, dict[End, int]] = field(default_factory=dict)
-    judged: dict[Question, Verdict] = field(default_factory=dict)
 
     def partners_of(self, end: End) -> list[tuple[End, Mate]]:
         """Ends of parts that meet this end, or seem to, with the verdict."""
-        found = self.partners.get(end)
-        if found is None:
-            near = dict.fromkeys(
-                other for token in _tokens(self.catalogue, end) for other in self.tokens.get(token, ())
-            )
-            pairs = ((other, fit(self.catalogue, end, other)) for other in near)
-            found = [(other, verdict) for other, verdict in pairs if verdict.verdict != "refused" or verdict.tempting]
-            self.partners[end] = found
-        return found
+        return self.memory.keep("partners of an end", (self,), end, lambda: self._partners(end))
+
+    def _partners(self, end: End) -> list[tuple[End, Mate]]:
+        near = dict.fromkeys(other for token in _tokens(self.catalogue, end) for other in self.tokens.get(token, ()))
+        pairs = ((other, fit(self.catalogue, end, other)) for other in near)
+        return [(other, verdict) for other, verdict in pairs if verdict.verdict != "refused" or verdict.tempting]
 
     def law(self, question: Question) -> Verdict:
-        found = self.judged.get(question)
-        if found is None:
-            if len(self.judged) > 100_000:
-                self.judged.clear()
-            found = self.judged[question] = law(self.catalogue, question, suggest=False)
-        return found
+        """The verdict on a question, without proposals."""
+        return self.memory.keep(
+            "verdict", (self.catalogue,), question, lambda: law(self.catalogue, question, suggest=False)
+        )
 
     def parts_to_go(self, goal: End) -> dict[End, int]:
         """End -> the least number of parts that still stand between it and the goal, through pairs that fit."""
-        found = self.far.get(goal)
-        if found is not None:
-            return found
-        found = {}
+        return self.memory.keep("parts to go", (self,), goal, lambda: self._parts_to_go(goal))
+
+    def _parts_to_go(self, goal: End) -> dict[End, int]:
+        found: dict[End, int] = {}
         waiting: deque[tuple[End, int]] = deque()
         reached = {goal}
         waiting.append((goal, 0))
@@ -166,21 +161,16 @@ class _Graph:
                     if link.leave not in reached:
                         reached.add(link.leave)
                         waiting.append((link.leave, steps + 1))
-        if len(self.far) > 200:
-            self.far.clear()
-        self.far[goal] = found
         return found
 
 
-_GRAPHS: dict[int, _Graph] = {}
+def _graph(catalogue: Catalogue, memory: Memory) -> _Graph:
+    return memory.keep("parts by their ends", (catalogue,), None, lambda: _make_graph(catalogue, memory))
 
 
-def _graph(catalogue: Catalogue) -> _Graph:
-    found = _GRAPHS.get(id(catalogue))
-    if found is not None:
-        return found
-    graph = _Graph(catalogue)
-    for part in parts(catalogue).values():
+def _make_graph(catalogue: Catalogue, memory: Memory) -> _Graph:
+    graph = _Graph(catalogue, memory)
+    for part in catalogue.parts.values():
         if part.inline:
             a, b = part.ends
             graph.enters.setdefault(a, []).append(Link(part, a, b, part.title))
@@ -193,9 +183,6 @@ def _graph(catalogue: Catalogue) -> _Graph:
     for end in graph.enters:
         for token in _tokens(catalogue, end):
             graph.tokens.setdefault(token, []).append(end)
-    if len(_GRAPHS) > 6:
-        _GRAPHS.clear()
-    _GRAPHS[id(catalogue)] = graph
     return graph
 
 

@@ -10,7 +10,7 @@ from ..catalogue.ends import THREAD_MARKS, THREADS
 from ..errors import Refused
 from ..job.model import Pipe, Port
 from ..job.ways import Vec
-from ..memo import Remembered
+from ..memory import Memory
 from ..pipework.geometry import Node, Pipework, PortPlace, Straight
 from ..services import spec
 from .chain import SCHOOL, Answer, Ask, Chain
@@ -33,13 +33,9 @@ UNKNOWN = Mating("", 0.0, 0.0, 0.0, "not known", "", known=False)
 PIPE_END = Mating("", 0.0, 0.0, 0.0, "pipe end", "")
 
 
-_ANSWERS: Remembered[Answer] = Remembered(1_000)
-_NAMED: Remembered[Chain] = Remembered(500)
-
-
-def _asked(catalogue: Catalogue, ask: Ask) -> Answer:
+def _asked(catalogue: Catalogue, ask: Ask, memory: Memory) -> Answer:
     """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where there is none."""
-    return _ANSWERS((catalogue,), ask, lambda: find(ask, catalogue, explain=False))
+    return memory.keep("transition", (catalogue,), ask, lambda: find(ask, catalogue, memory, explain=False))
 
 
 class Fitter:
@@ -49,6 +45,7 @@ class Fitter:
         self.choices = choices
         self.pipework = pipework
         self.catalogue = catalogue
+        self.memory = pipework.memory
         self.here = NOWHERE
         self.judged: dict[tuple[Here, str, Pipe], Verdict] = {}
         self.fittings: dict[str, Fitting] = {}
@@ -518,7 +515,12 @@ class Fitter:
             return None
         ask = self._ask(start, pipe, near_heat=near_heat, undo=False)
         try:
-            chain = _NAMED((self.catalogue,), (ask, ids), lambda: named_chain(ask, ids, self.catalogue))
+            chain = self.memory.keep(
+                "chain by hand",
+                (self.catalogue,),
+                (ask, ids),
+                lambda: named_chain(ask, ids, self.catalogue, self.memory),
+            )
         except Refused as refused:
             self._chain_trouble(node, f"{refused.said}: expected {refused.expected}.")
             return None
@@ -551,7 +553,7 @@ class Fitter:
 
     def transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
         """What the finder says of the way from an end to a pipe here."""
-        return _asked(self.catalogue, self._ask(start, pipe, near_heat=near_heat, undo=undo))
+        return _asked(self.catalogue, self._ask(start, pipe, near_heat=near_heat, undo=undo), self.memory)
 
     def _no_way(self, kind: str, node: Node, port: str, end: End, pipe: Pipe, answer: Answer) -> None:
         """Say why no parts take the pipe there, and what would be allowed if the place or the flame were otherwise."""

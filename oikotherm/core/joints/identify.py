@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from dataclasses import dataclass
-from importlib import resources
 
 from ..catalogue import Catalogue
 from ..errors import Refused, nearest
 from ..quantity import trim
+from ..tables import CATALOGUE, CORE, read_rows
 
 CALLIPER_MM, STRING_MM = (
     0.12,
@@ -46,14 +45,12 @@ class Candidate:
 
 @functools.cache
 def _thread_rows() -> tuple[dict[str, str], ...]:
-    text = resources.files("oikotherm.core.catalogue").joinpath("data", "thread_sizes.csv").read_text("utf-8")
-    return tuple(csv.DictReader(text.splitlines()))
+    return tuple(read_rows(CATALOGUE, "thread_sizes.csv"))
 
 
 @functools.cache
 def _tell() -> dict[frozenset[str], str]:
-    text = resources.files("oikotherm.core").joinpath("data", "tell_apart.csv").read_text("utf-8")
-    return {frozenset((row["a"], row["b"])): row["how"] for row in csv.DictReader(text.splitlines(), delimiter="|")}
+    return {frozenset((row["a"], row["b"])): row["how"] for row in read_rows(CORE, "tell_apart.csv", "|")}
 
 
 def identify_pipe(

@@ -12,15 +12,13 @@ from typing import Literal
 
 from ..catalogue import Catalogue, End
 from ..catalogue.loader import LawRow
-from ..catalogue.parts import SOCKET_METHODS, end_limits, parts
+from ..catalogue.parts import SOCKET_METHODS, end_limits
 from ..errors import Refused, nearest
-from ..memo import Remembered
+from ..quantity import PA_PER_BAR
 from ..services import spec
 from .mate import OLD_BODIES, cut_thread, fit
 
 HIDDEN = ("wall", "floor", "ceiling", "ground")
-PA_PER_BAR = 1e5
-_METHODS: Remembered[Verdict] = Remembered(1_000)
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,21 +146,12 @@ def method_allowed(
     catalogue: Catalogue, method: str, service: str, practice: str, role: str = "", place: str = ""
 ) -> Verdict:
     """The verdict on a method for a service and place, whatever it joins: for joints between parts. Raises Refused."""
-    own = spec.service(service)
-
-    def judged() -> Verdict:
-        none = End("", "", "")
-        asked = Question(none, none, service, practice, method, role, place, place not in HIDDEN)
-        reasons, needs, instead = _lines(catalogue, asked, none, method)
-        return Verdict(
-            "refused" if reasons else "with" if needs else "allowed",
-            method,
-            tuple(needs),
-            tuple(reasons),
-            tuple(instead),
-        )
-
-    return _METHODS((catalogue, own), (method, practice, role, place), judged)
+    spec.service(service)
+    none = End("", "", "")
+    asked = Question(none, none, service, practice, method, role, place, place not in HIDDEN)
+    reasons, needs, instead = _lines(catalogue, asked, none, method)
+    verdict: Literal["refused", "with", "allowed"] = "refused" if reasons else "with" if needs else "allowed"
+    return Verdict(verdict, method, tuple(needs), tuple(reasons), tuple(instead))
 
 
 def heat_away_mm(catalogue: Catalogue, practice: str) -> float:
@@ -197,7 +186,7 @@ def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> En
         end = End(f"{row.socket}-{metal}", pipe.size, "socket")
         if service == "gas" and row.socket == "press":
             marked = replace(end, marks=("gas",))
-            return marked if marked in _ends(catalogue) else end
+            return marked if marked in catalogue.part_ends else end
         return end
     if method == "thread":
         thread = cut_thread(catalogue, pipe.family)
@@ -230,11 +219,6 @@ def _made_in(method: str, socket: str, metal: str) -> bool:
 def _same_socket(catalogue: Catalogue, one: str, other: str) -> bool:
     rows = catalogue.methods.get(one), catalogue.methods.get(other)
     return rows[0] is not None and rows[1] is not None and rows[0].socket == rows[1].socket == "cap"
-
-
-def _ends(catalogue: Catalogue) -> frozenset[End]:
-    """Every end a part of the catalogue has."""
-    return frozenset(end for part in parts(catalogue).values() for end in part.ends)
 
 
 def _no_mouth(catalogue: Catalogue, q: Question) -> Verdict:

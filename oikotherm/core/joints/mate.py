@@ -5,15 +5,14 @@ Geometry only: what may run through the joint, and where it may lie, is law.py. 
 
 from __future__ import annotations
 
-import csv
 import functools
 from dataclasses import dataclass, replace
-from importlib import resources
 from typing import Literal
 
 from ..catalogue import Catalogue, End
 from ..catalogue.parts import end_od_mm, method_of
 from ..quantity import trim
+from ..tables import CATALOGUE, read_rows
 
 SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
 OLD_BODIES = {"1/2": "15", "3/4": "22", "1": "28"}  # old British copper -> the metric compression body that takes it
@@ -62,9 +61,8 @@ def _yes(method: str, why: str, *needs: str) -> Mate:
 
 @functools.cache
 def _sockets() -> dict[tuple[str, str], tuple[str, ...]]:
-    text = resources.files("oikotherm.core.catalogue").joinpath("data", "mating.csv").read_text("utf-8")
     return {
-        (r["socket"], r["pipe"]): tuple(filter(None, r["needs"].split(";"))) for r in csv.DictReader(text.splitlines())
+        (r["socket"], r["pipe"]): tuple(filter(None, r["needs"].split(";"))) for r in read_rows(CATALOGUE, "mating.csv")
     }
 
 

@@ -5,18 +5,17 @@ A row holds where its conditions do: service=gas, material=plastic, topic=option
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from importlib import resources
 
 from ..catalogue import Catalogue, End, parse_end
 from ..catalogue.parts import end_od_mm, insertion_mm, thread_row
 from ..errors import Refused, nearest
 from ..practice import TOPICS, defaults
 from ..quantity import trim
+from ..tables import CORE, read_rows
 from .fitted import Joint
 from .law import HIDDEN, Question, Verdict, law, method_allowed, mouth
 
@@ -67,15 +66,10 @@ class Recipe:
     """What the joint takes to be lawful here: an olive, an insert, fittings marked for gas, a panel."""
 
 
-def _table(name: str, delimiter: str = ",") -> list[dict[str, str]]:
-    text = resources.files("oikotherm.core").joinpath("data", name).read_text("utf-8")
-    return list(csv.DictReader(text.splitlines(), delimiter=delimiter, quoting=csv.QUOTE_NONE))
-
-
 @functools.cache
 def _rows() -> dict[str, tuple[dict[str, str], ...]]:
     found: dict[str, list[dict[str, str]]] = {}
-    for row in _table("recipes.csv", "|"):
+    for row in read_rows(CORE, "recipes.csv", "|", quoted=False):
         # a fault's three parts are columns of their own: looks | why | cure
         if row["kind"] == "fault":
             extra = row.get(None) or []  # type: ignore[call-overload]
@@ -102,17 +96,24 @@ def method_id(catalogue: Catalogue, word: str) -> str:
 
 
 @functools.cache
+def _turn_rows() -> tuple[tuple[str, float, str], ...]:
+    """(method, outside diameter up to [mm], turns) of nuts past finger tight."""
+    return tuple((r["method"], float(r["od_up_to_mm"]), r["turns"]) for r in read_rows(CORE, "turns.csv", quoted=False))
+
+
 def _turns(method: str, od_mm: float) -> str:
-    return next(
-        (r["turns"] for r in _table("turns.csv") if r["method"] == method and od_mm <= float(r["od_up_to_mm"])), ""
-    )
+    return next((turns for row, up_to_mm, turns in _turn_rows() if row == method and od_mm <= up_to_mm), "")
 
 
 @functools.cache
+def _jaws() -> dict[str, tuple[float, float, float]]:
+    rows = read_rows(CORE, "jaws.csv", quoted=False)
+    return {row["size"]: (float(row["clear_mm"]), float(row["from_wall_mm"]), float(row["apart_mm"])) for row in rows}
+
+
 def jaw_room(size: str) -> tuple[float, float, float] | None:
     """Room a press jaw takes [mm]: clear width round the pipe, from the wall, between two joints (typ); None where not listed."""
-    row = next((r for r in _table("jaws.csv") if r["size"] == size), None)
-    return (float(row["clear_mm"]), float(row["from_wall_mm"]), float(row["apart_mm"])) if row else None
+    return _jaws().get(size)
 
 
 def recipe(

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 from ..catalogue import Catalogue
 from ..job.model import Job, Pipe
-from ..joints.fitted import Fitted, Mating, Piece
+from ..joints.fitted import Fitted, Made, Mating, Piece
 from ..joints.least import least_piece_mm
-from ..memo import Remembered
 from ..quantity import INCH_MM, PaceUnit
 from ..working import Step, Worked
 from .bends import centre_line, gain_mm, tangent_mm
@@ -53,16 +53,19 @@ class Cut:
 
 def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
     """The cut list of all new pipe, in the order of the runs as paced. A piece between fittings without figures is listed, not known."""
-    unit = job.pace_unit
+    unit, keep = job.pace_unit, fitted.pipework.memory.keep
     new = {run.id for run in job.runs if run.state == "new"}
-    return tuple(
-        _CUTS((piece, catalogue), unit, lambda piece=piece: cut_of(piece, unit, catalogue))  # type: ignore[misc]
-        for piece in fitted.pieces.values()
-        if piece.run in new
-    )
+    blocks = {
+        next(iter(made.pieces)): made for made in fitted.of_run.values() if made.pieces
+    }  # runs made together once
+    found: list[Cut] = []
+    for made in blocks.values():
+        found += keep("cuts", (made, catalogue), unit, partial(_cuts_of, made, unit, catalogue))
+    return tuple(cut for cut in found if cut.run in new)
 
 
-_CUTS: Remembered[Cut] = Remembered(4_000)
+def _cuts_of(made: Made, unit: PaceUnit, catalogue: Catalogue) -> list[Cut]:
+    return [cut_of(piece, unit, catalogue) for piece in made.pieces.values()]
 
 
 def cut_of(piece: Piece, unit: PaceUnit, catalogue: Catalogue) -> Cut:

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
-from importlib import resources
 
 from ..catalogue import Catalogue
 from ..catalogue.loader import size_order
 from ..joints.fitted import Fitted, Fitting
+from ..tables import CORE, read_rows
 from .cut import Cut
 
 KERF_MM = 0.0  # a wheel cutter takes nothing off
@@ -48,10 +47,9 @@ class Sticks:
 
 @functools.cache
 def _packs() -> dict[str, tuple[int, float, str]]:
-    text = resources.files("oikotherm.core").joinpath("data", "packs.csv").read_text("utf-8")
     return {
         row["kind"]: (int(row["pack"]), float(row["spare_share"]), row["source"])
-        for row in csv.DictReader(text.splitlines())
+        for row in read_rows(CORE, "packs.csv")
     }
 
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from dataclasses import dataclass
-from importlib import resources
 from typing import Literal
 
 from ..catalogue import Catalogue
@@ -15,6 +13,7 @@ from ..job.model import Job, Pipe
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
 from ..pipework.space import near_pairs
+from ..tables import CATALOGUE, read_rows
 
 BESIDE_MM = 150.0  # pipes nearer than this take the same stations
 BEND_MM = 150.0  # a clip within this of every change of direction
@@ -35,10 +34,9 @@ class Clips:
 
 @functools.cache
 def _spacings() -> tuple[tuple[str, float, float, float, str], ...]:
-    text = resources.files("oikotherm.core.catalogue").joinpath("data", "supports.csv").read_text("utf-8")
     return tuple(
         (r["material"], float(r["od_up_to_mm"]), float(r["horizontal_m"]), float(r["vertical_m"]), r["source"])
-        for r in csv.DictReader(text.splitlines())
+        for r in read_rows(CATALOGUE, "supports.csv")
     )
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import math
 from dataclasses import dataclass
 
@@ -56,7 +55,6 @@ class Drop:
     dynamic_pa: float  # rho v |v| / 2: what a loss coefficient of 1 costs
 
 
-@functools.lru_cache(maxsize=20_000)
 def pipe_drop(flow_kg_s: float, bore_mm: float, roughness_mm: float, fluid: Fluid) -> Drop:
     """Velocity, Reynolds number, friction and pressure gradient in a round pipe (Darcy-Weisbach). Zero at rest.
 

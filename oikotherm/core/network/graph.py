@@ -10,7 +10,6 @@ from typing import Protocol
 
 from ..job.model import Station
 from ..job.ways import Vec
-from ..memo import Remembered
 from ..pipework.geometry import Node, Part, Pipework
 from ..services import spec
 
@@ -78,7 +77,7 @@ def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) ->
 
 def devices(circuit: Net, pipework: Pipework, part: str) -> list[Node]:
     """The devices of a kind on the circuit's pipes."""
-    found = _DEVICES((pipework.graph,), None, partial(_devices, pipework)).get(part, ())
+    found = pipework.memory.keep("devices", (pipework.graph,), None, partial(_devices, pipework)).get(part, ())
     return [pipework.nodes[key] for key in found if key in circuit.nodes]
 
 
@@ -90,9 +89,6 @@ def _devices(pipework: Pipework) -> dict[str, list[str]]:
     return dict(found)
 
 
-_DEVICES: Remembered[dict[str, list[str]]] = Remembered(8)
-
-
 def lowest(circuit: Net, pipework: Pipework) -> Region:
     """The lowest point of the circuit's pipes with all that lies level with it."""
     slopes = _slopes(circuit, pipework)
@@ -101,7 +97,7 @@ def lowest(circuit: Net, pipework: Pipework) -> Region:
 
 def tops(circuit: Net, pipework: Pipework) -> list[Region]:
     """The high points of the circuit's pipes, the highest first."""
-    return _TOPS((circuit, pipework), None, lambda: _tops(circuit, pipework))
+    return pipework.memory.keep("high points", (circuit, pipework), None, lambda: _tops(circuit, pipework))
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,11 +132,6 @@ class _Slopes:
         return Region(sum(heights) / len(order), tuple(order), pipework.nodes[order[len(order) // 2]].at)
 
 
-_SLOPES: Remembered[_Slopes] = Remembered(8)
-_TOPS: Remembered[list[Region]] = Remembered(8)
-_HEIGHTS: Remembered[_Heights] = Remembered(1_500)
-
-
 def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
     below, level = [], []
     for straight in part.straights.values():
@@ -155,7 +146,7 @@ def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
 
 
 def _slopes(circuit: Net, pipework: Pipework) -> _Slopes:
-    return _SLOPES((circuit, pipework), None, lambda: _find_slopes(circuit, pipework))
+    return pipework.memory.keep("slopes", (circuit, pipework), None, lambda: _find_slopes(circuit, pipework))
 
 
 def _find_slopes(circuit: Net, pipework: Pipework) -> _Slopes:
@@ -164,7 +155,7 @@ def _find_slopes(circuit: Net, pipework: Pipework) -> _Slopes:
     for run in circuit.runs:
         part = pipework.parts[run]
         ends = tuple(nodes[node].at.z for node, _, _ in part.outer)
-        runs.append(_HEIGHTS((part,), ends, partial(_heights, part, nodes)))
+        runs.append(pipework.memory.keep("heights", (part,), ends, partial(_heights, part, nodes)))
     level: dict[str, list[str]] = defaultdict(list)
     for one in runs:
         for a, b in one.level:
@@ -188,10 +179,10 @@ def _tops(circuit: Net, pipework: Pipework) -> list[Region]:
 
 def _places(pipework: Pipework) -> dict[str, int]:
     """The place of every node in the document."""
-    return _PLACES((pipework.graph,), len(pipework.nodes), lambda: {key: n for n, key in enumerate(pipework.nodes)})
-
-
-_PLACES: Remembered[dict[str, int]] = Remembered(8)
+    return pipework.memory.keep(
+        "places of nodes", (pipework.graph,), len(pipework.nodes),
+        lambda: {key: n for n, key in enumerate(pipework.nodes)},
+    )  # fmt: skip
 
 
 def region_has(region: Region, pipework: Pipework, part: str) -> bool:

@@ -8,11 +8,9 @@ from dataclasses import dataclass
 from ..catalogue import Catalogue
 from ..job.model import Pipe
 from ..matter import Fluid
-from ..memo import Remembered
+from ..memory import Memory
 from .friction import Drop, pipe_drop
 from .section import Section
-
-_SMALLEST: Remembered[Pipe | None] = Remembered(1_500)
 
 
 def drop_and_od(pipe: Pipe, flow_kg_s: float, medium: Fluid, catalogue: Catalogue) -> tuple[Drop, float]:
@@ -23,10 +21,12 @@ def drop_and_od(pipe: Pipe, flow_kg_s: float, medium: Fluid, catalogue: Catalogu
     return pipe_drop(flow_kg_s, row.bore_mm, (system.roughness_mm if system else None) or 0.0, medium), row.od_mm
 
 
-def smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid) -> Pipe | None:
+def smallest(
+    catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid, memory: Memory
+) -> Pipe | None:
     """The smallest size of a system, as far as it has fittings, that holds all limits at a flow; None where none does."""
-    return _SMALLEST(
-        (catalogue,), (practice, code, flow_kg_s, medium), lambda: _smallest(catalogue, practice, code, flow_kg_s, medium)
+    return memory.keep(
+        "smallest pipe", (catalogue,), (practice, code, flow_kg_s, medium), lambda: _smallest(catalogue, practice, code, flow_kg_s, medium)
     )  # fmt: skip
 
 

@@ -7,7 +7,6 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 
 from ..matter import Fluid
-from ..memo import Remembered
 from ..pipework.geometry import Pipework
 from ..services import spec
 from .graph import Fed, through_ports
@@ -29,11 +28,11 @@ def opposite(role: str) -> tuple[str, ...]:
     return tuple(one.id for one in spec.service(spec.service_of(role)).roles if one.collects != homeward(role))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Side:
     """What hangs from the source's ports of one role. nearer: node -> (the node nearer the source, the straight between; None
     within a station), near ones first; links: straights that close loops; ring: it comes to the source's other ports, by pipe alone;
-    ends: straight -> the nodes it begins and ends at."""
+    ends: straight -> the nodes it begins and ends at. The ways to its nodes are worked out as they are asked for."""
 
     role: str
     roots: tuple[str, ...]
@@ -76,10 +75,7 @@ class Side:
 
 def roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
     """The source's ports of a role that feed this circuit: flow out of it, return into it."""
-    return _ROOTS((circuit, pipework.graph), role, lambda: _roots_of(circuit, pipework, role))
-
-
-_ROOTS: Remembered[tuple[str, ...]] = Remembered(32)
+    return pipework.memory.keep("roots", (circuit, pipework.graph), role, lambda: _roots_of(circuit, pipework, role))
 
 
 def _roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
@@ -95,10 +91,9 @@ def _roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
 
 def side(circuit: Fed, pipework: Pipework, role: str, mixed: Collection[str]) -> Side:
     """Walk one side from the source, breadth first. A bypass valve stands shut in it."""
-    return _SIDES((circuit, pipework.graph), (role, frozenset(mixed)), lambda: _side(circuit, pipework, role, mixed))
-
-
-_SIDES: Remembered[Side] = Remembered(16)
+    return pipework.memory.keep(
+        "side", (circuit, pipework.graph), (role, frozenset(mixed)), lambda: _side(circuit, pipework, role, mixed)
+    )
 
 
 def _side(circuit: Fed, pipework: Pipework, role: str, mixed: Collection[str]) -> Side:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 
-from ..memo import Remembered
 from .geometry import Pipework, Straight
 
 
@@ -16,7 +15,7 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
     only one kind, its loose ends stand for the other. A bypass valve is taken as shut: beside it nothing is known. Within a connected tree the flow in a straight is what lies on
     either side of it; a network with loops is solved as equal resistances in proportion to flow.
     """
-    found = _NETWORKS((pipework.graph,), None, lambda: _networks(pipework))
+    found = pipework.memory.keep("flow networks", (pipework.graph,), None, lambda: _networks(pipework))
     looped = [
         _signs(_looped(one.nodes, [pipework.straights[key] for key in one.straights], one.supply))
         for one in found.looped
@@ -41,9 +40,6 @@ class _Networks:
 
     trees: dict[str, int]
     looped: list[_Network]
-
-
-_NETWORKS: Remembered[_Networks] = Remembered(8)
 
 
 def _networks(pipework: Pipework) -> _Networks:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from ..catalogue import KitRow
 from ..job.model import Pass, Pipe, Port, Station
 from ..job.ways import Vec
+from ..memory import Memory
 from .walk import RunTrace
 
 NodeKind = Literal["port", "turn", "tee", "device", "change", "cap", "plug", "stub", "open"]
@@ -157,6 +158,8 @@ class Pipework:
     parts: dict[str, Part]
     """Run -> what it adds; runs with nothing paced are left out."""
     graph: Graph
+    memory: Memory = field(compare=False, repr=False)
+    """What it was made with: where what follows from it is remembered."""
 
     def way_out(self, node: str, arm: str) -> Vec:
         """Direction out of a node along one of its arms."""

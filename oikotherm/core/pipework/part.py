@@ -7,12 +7,9 @@ from dataclasses import dataclass, replace
 
 from ..job.model import DeviceItem, Item, Lie, Pass, Pipe, PipeChange, Point, Run, Tee
 from ..job.ways import Vec
-from ..memo import Remembered
+from ..memory import Memory
 from .geometry import Form, Links, Node, NodeKind, Part, PassPlace, Straight
 from .walk import SAME_WAY, Move, RunTrace
-
-_LINKS: Remembered[Links] = Remembered(1_500)
-_FORMS: Remembered[Form] = Remembered(1_500)
 
 
 @dataclass(slots=True)
@@ -41,7 +38,11 @@ class _Walk:
 
 
 def part_of(
-    trace_: RunTrace, start: tuple[str, str] | None, finish: tuple[str, str] | None, used: frozenset[str]
+    trace_: RunTrace,
+    start: tuple[str, str] | None,
+    finish: tuple[str, str] | None,
+    used: frozenset[str],
+    memory: Memory,
 ) -> Part | None:
     """The nodes and straights of a run, from the node and arm it starts at to those it finishes at (None: an end of its own); None when
     nothing is paced. used: names of its points that other runs join."""
@@ -77,17 +78,22 @@ def part_of(
     if not finish:
         last = nodes.get(walk.node)
         if run.finish == "none" and not walk.moves and last and last.kind == "tee":
-            return _whole(run.id, nodes, straights, passes, joins)  # it ends where another run begins
+            return _whole(run.id, nodes, straights, passes, joins, memory)  # it ends where another run begins
         kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
         finish = f"{run.id}/end", "in"
         nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
     if walk.moves or finish[0] != walk.node:
         straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
-    return _whole(run.id, nodes, straights, passes, joins)
+    return _whole(run.id, nodes, straights, passes, joins, memory)
 
 
 def _whole(
-    run: str, nodes: dict[str, Node], straights: list[Straight], passes: list[PassPlace], joins: list[str]
+    run: str,
+    nodes: dict[str, Node],
+    straights: list[Straight],
+    passes: list[PassPlace],
+    joins: list[str],
+    memory: Memory,
 ) -> Part:
     """A part with its arms."""
     arms: dict[str, dict[str, str]] = {key: {} for key in nodes}
@@ -99,7 +105,7 @@ def _whole(
             else:
                 outer.append((node, arm, straight.key))
     return Part(
-        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes), _form(run, straights, nodes)
+        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes, memory), _form(run, straights, nodes, memory)
     )  # fmt: skip
 
 
@@ -221,23 +227,24 @@ def _laid(old: Lie, new: Lie) -> Lie:
     return Lie(id="i1", place=new.place or old.place, lag_mm=lag)
 
 
-def held_part(part: Part, kept: tuple[str, ...]) -> Part:
+def held_part(part: Part, kept: tuple[str, ...], memory: Memory) -> Part:
     """What is left of a run that goes: the nodes that runs hang on which stay."""
     nodes = {key: part.nodes[key] for key in kept}
     run = nodes[kept[0]].run
-    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), _links(run, (), nodes), _form(run, (), nodes))
+    links, form = _links(run, (), nodes, memory), _form(run, (), nodes, memory)
+    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), links, form)
 
 
-def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Links:
+def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Links:
     ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
     kinds = tuple((key, node.kind, node.part, node.arrow) for key, node in nodes.items())
-    return _LINKS((), (run, ends, kinds), lambda: Links(ends))
+    return memory.keep("links", (), (run, ends, kinds), lambda: Links(ends))
 
 
-def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node]) -> Form:
+def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Form:
     pipes = tuple(
         (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
         for one in straights
     )  # fmt: skip
     stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
-    return _FORMS((), (run, pipes, stand), Form)
+    return memory.keep("form", (), (run, pipes, stand), Form)

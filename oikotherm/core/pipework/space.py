@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import itertools
 import math
 from collections.abc import Iterator
@@ -71,7 +70,6 @@ def nearest_points(a: Vec, b: Vec, c: Vec, d: Vec) -> tuple[Vec, Vec]:
     return a.plus(u, s), c.plus(v, t)
 
 
-@functools.lru_cache(maxsize=50_000)
 def box_gap_mm(a: Vec, b: Vec, box: Box) -> tuple[float, Vec]:
     """How far a segment passes from a box [mm], 0 where it goes through; and the point of it that is nearest, the first of several.
 

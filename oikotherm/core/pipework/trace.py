@@ -19,17 +19,10 @@ from typing import Literal
 from ..catalogue import Catalogue
 from ..job.model import Job, Port, Station, is_point_name, split_anchor
 from ..job.ways import DIRECTIONS, Vec
-from ..memo import Remembered
+from ..memory import Memory
 from .geometry import Graph, KitPlace, Node, NodeKind, Part, PassPlace, Pipework, PortPlace, Straight
 from .part import held_part, part_of
 from .walk import SAME_WAY, RunTrace, Walker
-
-_PORTS: Remembered[PortPlace] = Remembered(1_500)
-_PORT_NODES: Remembered[Node] = Remembered(1_500)
-_CLOSED: Remembered[RunTrace] = Remembered(1_500)
-_PARTS: Remembered[Part | None] = Remembered(1_500)
-_HELD: Remembered[Part] = Remembered(1_500)
-_GRAPHS: Remembered[Graph] = Remembered(8)
 
 
 def station_point(station: Station, floor_mm: float, offset: tuple[float, float, float]) -> Vec:
@@ -75,23 +68,26 @@ def _port_place(station: Station, port: Port, floor_mm: float, catalogue: Catalo
     return PortPlace(key, station, port, plane, at, way, end, tuple(kit), tuple(unknown))
 
 
-def trace(job: Job, catalogue: Catalogue) -> Pipework:
+def trace(job: Job, catalogue: Catalogue, memory: Memory | None = None) -> Pipework:
     """Walk every run of the job. Never raises: what cannot be placed is adrift, what cannot be solved is named.
 
     Runs that start at a point of another run follow that run. A leg "until level" takes the length that brings the end
     level with the finish in its direction, all other legs of the run counted.
     """
+    memory = Memory() if memory is None else memory
     floors = {level.id: level.floor_mm for level in job.house.levels}
     ports: dict[str, PortPlace] = {}
     for station in job.stations:
         for port in station.ports:
             floor = floors[station.level]
-            place = _PORTS((station, port, catalogue), floor, partial(_port_place, station, port, floor, catalogue))
+            place = memory.keep(
+                "port place", (station, port, catalogue), floor, partial(_port_place, station, port, floor, catalogue)
+            )
             ports[place.key] = place
-    walker = Walker(job, {key: place.mouth for key, place in ports.items()}, catalogue)
+    walker = Walker(job, {key: place.mouth for key, place in ports.items()}, catalogue, memory)
     for run in job.runs:
         walker.walk(run.id)
-    return _Builder(job, ports, walker.done).build()
+    return _Builder(job, ports, walker.done, memory).build()
 
 
 def standing(job: Job, pipework: Pipework) -> Pipework:
@@ -111,28 +107,32 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
         if run not in gone:
             parts[run] = part
         elif kept:
-            parts[run] = _HELD((part,), kept, partial(held_part, part, kept))
+            parts[run] = pipework.memory.keep(
+                "part held", (part,), kept, partial(held_part, part, kept, pipework.memory)
+            )
     return Pipework(
         pipework.ports, nodes, straights, {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
-        tuple(one for one in pipework.passes if one.run not in gone), arms, parts, _graph(parts, nodes, pipework.ports),
+        tuple(one for one in pipework.passes if one.run not in gone), arms, parts, _graph(parts, nodes, pipework.ports, pipework.memory),
+        pipework.memory,
     )  # fmt: skip
 
 
-def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace]) -> Graph:
+def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace], memory: Memory) -> Graph:
     """The graph of these parts; with it are remembered what stands at the ports and which points are no tees."""
     on = [node for part in parts.values() for node, _, _ in part.outer if nodes[node].kind == "port"]
     joined = tuple((key, nodes[key].kind) for part in parts.values() for key in part.joins if nodes[key].kind != "tee")
     links = [part.links for part in parts.values()]
-    return _GRAPHS(
-        (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends)
+    return memory.keep(
+        "graph", (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends)
     )  # fmt: skip
 
 
 class _Builder:
     """Turns walked runs into nodes and straights."""
 
-    def __init__(self, job: Job, ports: dict[str, PortPlace], runs: dict[str, RunTrace]) -> None:
+    def __init__(self, job: Job, ports: dict[str, PortPlace], runs: dict[str, RunTrace], memory: Memory) -> None:
         self.job = job
+        self.memory = memory
         self.ports = ports
         self.runs = {run.id: runs[run.id] for run in job.runs}
         self.nodes: dict[str, Node] = {}
@@ -165,7 +165,7 @@ class _Builder:
                 self.nodes[key] = replace(self.nodes[key], kind=kind)
         return Pipework(
             self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms, self.parts,
-            _graph(self.parts, self.nodes, self.ports),
+            _graph(self.parts, self.nodes, self.ports, self.memory), self.memory,
         )  # fmt: skip
 
     def _run(self, trace_: RunTrace) -> None:
@@ -173,14 +173,19 @@ class _Builder:
         finish = self._anchor(trace_, run.finish, "finish") if "." in run.finish else None
         if finish:
             target = self.ports[run.finish].mouth if run.finish in self.ports else self._point(run.finish)
-            self.runs[run.id] = _CLOSED(
-                (trace_,), target, lambda: replace(trace_, finish_at=target, closing=target.minus(trace_.end))
+            self.runs[run.id] = self.memory.keep(
+                "run closed",
+                (trace_,),
+                target,
+                lambda: replace(trace_, finish_at=target, closing=target.minus(trace_.end)),
             )
         elif "." in run.finish and not trace_.adrift:
             self.runs[run.id] = replace(trace_, adrift="finish")
         start = self._anchor(trace_, run.start, "start")
         used = frozenset(self.used[run.id]) if run.id in self.used else frozenset()
-        part = _PARTS((trace_,), (start, finish, used), lambda: part_of(trace_, start, finish, used))
+        part = self.memory.keep(
+            "part", (trace_,), (start, finish, used), lambda: part_of(trace_, start, finish, used, self.memory)
+        )
         if part is None:
             return  # nothing paced yet
         if start is not None:
@@ -212,6 +217,6 @@ class _Builder:
         if anchor in self.ports:
             key = anchor if anchor not in self.nodes else f"{anchor}+{run}"
             place = self.ports[anchor]
-            self.nodes[key] = _PORT_NODES(
-                (place,), (key, run), lambda: Node(key, "port", place.mouth, run, part=anchor)
+            self.nodes[key] = self.memory.keep(
+                "port node", (place,), (key, run), lambda: Node(key, "port", place.mouth, run, part=anchor)
             )

@@ -31,7 +31,7 @@ from ..job.model import (
     split_anchor,
 )
 from ..job.ways import DIRECTIONS, Vec, way_vector
-from ..memo import Remembered
+from ..memory import Memory
 
 LEVEL_MM = 1e-6
 SAME_WAY = 0.99996  # cosine of half a degree: two moves in one line
@@ -88,7 +88,6 @@ class RunTrace:
         return tuple(step for step in self.steps if not isinstance(step, Move))
 
 
-_WALKS: Remembered[RunTrace] = Remembered(1_500)
 Branches = tuple[tuple[str, RunTrace, TwinOf], ...]
 """Branches of a run that have twins on its twin: the point each starts at, the branch, how its twin lies to it."""
 
@@ -96,8 +95,9 @@ Branches = tuple[tuple[str, RunTrace, TwinOf], ...]
 class Walker:
     """Places the runs: each after the runs it depends on."""
 
-    def __init__(self, job: Job, mouths: dict[str, Vec], catalogue: Catalogue) -> None:
+    def __init__(self, job: Job, mouths: dict[str, Vec], catalogue: Catalogue, memory: Memory) -> None:
         self.job = job
+        self.memory = memory
         self.runs = {run.id: run for run in job.runs}
         self.mouths = mouths
         self.catalogue = catalogue
@@ -157,7 +157,9 @@ class Walker:
         if any(isinstance(item, Crossover) and item.over for item in run.items):
             return self._paced(run, start, finish, adrift)
         at = start
-        return _WALKS((run, self.catalogue), (start, finish, adrift), lambda: self._paced(run, at, finish, adrift))
+        return self.memory.keep(
+            "run paced", (run, self.catalogue), (start, finish, adrift), lambda: self._paced(run, at, finish, adrift)
+        )
 
     # --- legs, sets, crossovers ---------------------------------------------------------------------------------------
 
@@ -277,7 +279,8 @@ class Walker:
         if not leader.moves:
             return RunTrace(run, start, start, adrift, finish, None, (), {}, {}, {}, ())
         branches = self._branches(run, leader)
-        return _WALKS(
+        return self.memory.keep(
+            "run beside another",
             (run, leader, *(branch for _, branch, _ in branches), *(lies for _, _, lies in branches)),
             (start, finish, adrift, tuple(name for name, _, _ in branches)),
             lambda: _beside(run, leader, branches, start, finish, adrift),

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from ..catalogue import Catalogue
 from ..job.ways import Vec
-from ..memo import Remembered
 from .geometry import Pipework
 
 SLACK_MM = 1.0
@@ -43,7 +42,7 @@ def traps(
     least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through its own
     way only. A station lets water through between its ports; its own litres stay as far as its body stands below that surface.
     """  # fmt: skip
-    ways = _WAYS((pipework.graph,), nodes, lambda: _ways(pipework, nodes))
+    ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes))
     z = {key: pipework.nodes[key].at.z for key in nodes}
     stations = ways.stations
     level: dict[str, float] = {}
@@ -127,9 +126,6 @@ class _Ways:
     out_of: dict[str, list[str]]
     stations: dict[str, list[str]]
     drains: list[str]
-
-
-_WAYS: Remembered[_Ways] = Remembered(16)
 
 
 def _ways(pipework: Pipework, nodes: frozenset[str]) -> _Ways:

@@ -5,16 +5,14 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterable
-from functools import partial
 
 from ..errors import Refused
-from ..job.model import Leg, Run, Tee
+from ..job.model import Leg, Tee
 from ..job.ways import Vec, nearest_way, way_vector
 from ..job.writing import exact_length
 from ..joints.takeoff import part_mating
 from ..making.bends import tangent_mm
 from ..making.fitup import chain_tolerance, spring_mm, street_cures
-from ..memo import Remembered
 from ..pipework.walk import RunTrace
 from ..practice import TURNS, chosen
 from ..quantity import PaceUnit, length_text
@@ -260,13 +258,6 @@ def open_end(view: View) -> Iterable[Said]:
                 )
 
 
-_DROPS: Remembered[tuple[Tee, ...]] = Remembered(1_500)
-
-
-def _drops_of(run: Run) -> tuple[Tee, ...]:
-    return tuple(one for one in run.items if isinstance(one, Tee) and one.drop_mm)
-
-
 @rule(
     "drop-by-hand",
     "note",
@@ -277,10 +268,10 @@ def _drops_of(run: Run) -> tuple[Tee, ...]:
 )
 def drop_by_hand(view: View) -> Iterable[Said]:
     unit = view.job.pace_unit
-    for run in view.job.runs:
-        drops = _DROPS((run,), None, partial(_drops_of, run))
-        for tee in drops if run.state == "new" else ():
-            long = length_text(tee.drop_mm or 0.0, unit, with_unit=True)
+    tees = ((run, item) for run in view.job.runs for item in run.items if isinstance(item, Tee))
+    for run, tee in tees:
+        if tee.drop_mm and run.state == "new":
+            long = length_text(tee.drop_mm, unit, with_unit=True)
             says = f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are added by hand."
             yield Said((run.id, f"{tee.id}/tee"), says, cures=("write them on the order",))
 

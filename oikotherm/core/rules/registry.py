@@ -11,8 +11,8 @@ from ..job.model import Job
 from ..job.notation import Style
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
+from ..memory import Memory
 from ..network.sized import Sized
-from ..pipework.space import Near
 
 Severity = Literal["stop", "mind", "note"]
 ORDER: dict[str, int] = {"stop": 0, "mind": 1, "note": 2}
@@ -72,15 +72,10 @@ class View:
     flow: dict[str, int] = field(default_factory=dict)
     """Straight key -> 1 with its pacing, -1 against, 0 not known."""
 
-    _near: list[list[Near]] = field(default_factory=list)
-
     @property
-    def near(self) -> list[Near] | None:
-        """Straights near each other, once they were looked for."""
-        return self._near[0] if self._near else None
-
-    def keep_near(self, found: list[Near]) -> None:
-        self._near.append(found)
+    def memory(self) -> Memory:
+        """Where what several rules need is remembered."""
+        return self.context.memory
 
     @property
     def style(self) -> Style:

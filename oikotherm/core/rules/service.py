@@ -6,7 +6,6 @@ from collections.abc import Iterable
 
 from ..catalogue import Catalogue
 from ..job.model import Leg
-from ..memo import Remembered
 from ..network.graph import SHUTS, has_trait
 from ..network.losses import bore_mm
 from ..pipework.geometry import Pipework, Straight
@@ -16,9 +15,6 @@ from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
 UNSHUT = ("safety-valve", "vessel")
-
-
-_BORES: Remembered[tuple[str, ...]] = Remembered(8)
 
 
 def _uneven(work: Pipework, catalogue: Catalogue) -> tuple[str, ...]:
@@ -38,8 +34,11 @@ def neck(view: View) -> Iterable[Said]:
         return bore_mm(view.context.catalogue, one.pipe) or 0.0
 
     forms = (part.form for part in work.parts.values())
-    for key in _BORES(
-        (view.context.catalogue, work.graph, *forms), None, lambda: _uneven(work, view.context.catalogue)
+    for key in work.memory.keep(
+        "uneven bores",
+        (view.context.catalogue, work.graph, *forms),
+        None,
+        lambda: _uneven(work, view.context.catalogue),
     ):
         arms = work.arms[key]
         into: list[Straight] = []

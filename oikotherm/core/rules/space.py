@@ -11,8 +11,7 @@ from ..catalogue import Catalogue, End
 from ..job.model import Leg, Obstacle, Run
 from ..job.ways import DIRECTIONS, Vec, inside
 from ..joints.law import HIDDEN, Question, Verdict, ends_barred, heat_away_mm, method_allowed
-from ..making.holes import Hole, holes
-from ..memo import Remembered
+from ..making.holes import Hole, kept_holes
 from ..pipework.geometry import Part, Straight
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
 from ..practice import IN_VIEW, RODENTS, chosen
@@ -30,18 +29,16 @@ BESIDE_MM = 500.0  # pipes this long beside each other count as parallel
 
 def _pairs(view: View) -> list[Near]:
     """Straights near each other, once for all rules of a job."""
-    if view.near is None:
-        catalogue = view.context.catalogue
+    catalogue, keep = view.context.catalogue, view.memory.keep
+
+    def near_each_other() -> list[Near]:
         parts = view.fitted.pipework.parts.values()
-        most = max(
-            (_WIDEST((part, catalogue), None, partial(_widest_mm, part, catalogue)) for part in parts), default=0.0
-        )
-        view.keep_near(list(near_pairs(view.fitted.pipework, view.fitted.spans, 2 * most + APART_MM)))
-    assert view.near is not None
-    return [near for near in view.near if not _gone(view, near.one) and not _gone(view, near.other)]
+        widest = (keep("widest", (part, catalogue), None, partial(_widest_mm, part, catalogue)) for part in parts)
+        reach_mm = 2 * max(widest, default=0.0) + APART_MM
+        return list(near_pairs(view.fitted.pipework, view.fitted.spans, reach_mm))
 
-
-_WIDEST: Remembered[float] = Remembered(1_500)
+    found = keep("near pairs", (view.fitted, catalogue), None, near_each_other)
+    return [near for near in found if not _gone(view, near.one) and not _gone(view, near.other)]
 
 
 def _widest_mm(part: Part, catalogue: Catalogue) -> float:
@@ -271,15 +268,8 @@ def through_obstacle(view: View) -> Iterable[Said]:
 def _joist_holes(view: View) -> list[Hole]:
     if not view.job.house.joists:
         return []
-    found = _HOLES(
-        (view.job, view.fitted, view.context.catalogue),
-        None,
-        lambda: holes(view.job, view.fitted, view.context.catalogue),
-    )
+    found = kept_holes(view.job, view.fitted, view.context.catalogue)
     return [hole for hole in found if hole.through == "joist"]
-
-
-_HOLES: Remembered[list[Hole]] = Remembered(4)
 
 
 @rule(
@@ -354,7 +344,8 @@ def plastic_heat(view: View) -> Iterable[Said]:
         and (spec.role(place.port.role).temp_c >= HOT_C or place.port.role == "cold")
     ]
     for place in hot:
-        box = (tuple(part - 1 for part in place.plane), tuple(part + 1 for part in place.plane))
+        x, y, z = place.plane
+        box = (x - 1, y - 1, z - 1), (x + 1, y + 1, z + 1)
         seen = set()
         for straight in work.straights.values():
             system = view.context.catalogue.systems.get(straight.pipe.code)
@@ -495,19 +486,16 @@ def rodents(view: View) -> Iterable[Said]:
                 break
 
 
-_CODES: Remembered[frozenset[str]] = Remembered(1_500)
-
-
 def _any_soft(view: View) -> bool:
     """Whether there is plastic pipe at all."""
-    parts = view.fitted.pipework.parts.values()
-    codes = {code for part in parts for code in _CODES((part,), None, partial(_codes, part))}
+    graph, forms = view.fitted.pipework.graph, [part.form for part in view.fitted.pipework.parts.values()]
+    codes = view.memory.keep("pipe systems", (graph, *forms), None, lambda: _codes(view.fitted.pipework.parts.values()))
     systems = view.context.catalogue.systems
     return any(systems[code].material in ("plastic", "multilayer") for code in codes if code in systems)
 
 
-def _codes(part: Part) -> frozenset[str]:
-    return frozenset(straight.pipe.code for straight in part.straights.values())
+def _codes(parts: Iterable[Part]) -> frozenset[str]:
+    return frozenset(straight.pipe.code for part in parts for straight in part.straights.values())
 
 
 def _soft(view: View, straight: Straight) -> bool:

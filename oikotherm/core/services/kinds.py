@@ -5,17 +5,15 @@ Read from kinds.csv and ports.csv of each service's data folder, and of services
 
 from __future__ import annotations
 
-import csv
-import functools
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from importlib import resources
 from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
 
 from pydantic import ConfigDict, Field, create_model
 
 from ..errors import Refused, nearest
 from ..fields import Facing, Frozen, Id, Kelvin, Line, NotNegative, Positive, TempC
+from ..tables import read_rows
 
 Way = Literal["out", "in", "either"]
 Gas = Literal["natural", "propane", "butane"]
@@ -192,11 +190,6 @@ class KindSpec:
         return self.ports.get((self.variant(variant).id, practice), ())
 
 
-def _table(package: str, name: str) -> list[dict[str, str]]:
-    place = resources.files(package).joinpath("data", name)
-    return list(csv.DictReader(place.read_text("utf-8").splitlines())) if place.is_file() else []
-
-
 def _brings(text: str) -> dict[str, Any]:
     """ "pump vents vessel_l=8" -> {"pump": True, "vents": True, "vessel_l": 8.0}."""
     found: dict[str, Any] = {}
@@ -206,14 +199,13 @@ def _brings(text: str) -> dict[str, Any]:
     return found
 
 
-@functools.cache
 def read_kinds(package: str) -> dict[str, KindSpec]:
     """The kinds of a service's data folder, by id. A row is a variant; what a later row leaves empty is as in the first of its kind."""
     rows: dict[str, list[dict[str, str]]] = {}
-    for row in _table(package, "kinds.csv"):
+    for row in read_rows(package, "kinds.csv"):
         rows.setdefault(row["kind"], []).append(row)
     ports: dict[str, list[dict[str, str]]] = {}
-    for row in _table(package, "ports.csv"):
+    for row in read_rows(package, "ports.csv"):
         ports.setdefault(row["kind"], []).append(row)
     return {kind: _kind(kind, of, ports.get(kind, [])) for kind, of in rows.items()}
 

@@ -30,7 +30,8 @@ class ServiceRoom(Generic[D]):
     """A service above the design; what it leaves out it does not have.
 
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules: its findings; steps: makers of steps of the plan; tests: how it
-    is proved; care: what comes round again; pack: sections of the pack; tools: gives its calc tools by name; templates: kinds of job it begins.
+    is proved; care: what comes round again; pack: sections of the pack; water_work:
+    its draining and filling; tools: gives its calc tools by name; templates: kinds of job it begins.
     """
 
     spec: spec.ServiceSpec
@@ -42,6 +43,7 @@ class ServiceRoom(Generic[D]):
     tests: tuple[TestKind[D], ...] = ()
     care: Callable[[D, date], Care] | None = None
     pack: tuple[Callable[[D], PackSection | None], ...] = ()
+    water_work: Callable[[D], tuple[Any, ...]] | None = None
     tools: Callable[[], Mapping[str, Tool]] = dict
     templates: Mapping[str, Any] = field(default_factory=dict)
 

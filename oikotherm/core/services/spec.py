@@ -53,6 +53,8 @@ class ServiceSpec:
     kinds: Mapping[str, KindSpec] = field(default_factory=dict)
     like: str = ""
     runs_off: bool = False
+    through: bool = False
+    """Its medium goes through its stations and comes back: they are proved and drained with the pipe. Otherwise they stay out of a test."""
 
     @property
     def temp_c(self) -> float:

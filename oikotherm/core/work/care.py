@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from ..design import Design
+from ..layout import Layout
 from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
@@ -13,17 +13,17 @@ from .steps import Reminder
 ANY_DAY = date(2000, 1, 1)  # topping up does not hang on the day
 
 
-def reminders(design: Design, start: date) -> tuple[Reminder, ...]:
+def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
     """What comes round from a day on, for every service that has care."""
     return tuple(one for room in rooms().values() if room.care for one in room.care(design, start).reminders)
 
 
-def top_up(design: Design) -> tuple[str, ...]:
+def top_up(design: Layout) -> tuple[str, ...]:
     """How to top up, step by step, for every service that is topped up."""
     return tuple(words for room in rooms().values() if room.care for words in room.care(design, ANY_DAY).top_up)
 
 
-def shut_offs(design: Design) -> tuple[str, ...]:
+def shut_offs(design: Layout) -> tuple[str, ...]:
     """Where the pipework can be shut, in words: each valve, its run and how far along."""
     found = []
     for run in design.job.runs:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from ..design import Design, derive
-from ..job.model import Choice
+from ..job.model import Choice, Job
+from ..layout import Layout
 from ..making.materials import parts
-from ..memo import Remembered
 from ..practice import TURNS, chosen
 from .plan import plan
 
@@ -30,18 +30,20 @@ class Corners:
     minutes: float
 
 
-def corners(design: Design) -> Corners | None:
-    """The comparison; None where no bend would be pulled."""
-    return _CORNERS((design.job, design.context.catalogue), design.context.mark, lambda: _corners(design))
+def corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | None:
+    """The comparison; None where no bend would be pulled. worked_out: gives the layout of the job with the other choice."""
+    return design.context.memory.keep(
+        "bends against fittings",
+        (design.job, design.context.catalogue),
+        design.context.mark,
+        lambda: _corners(design, worked_out),
+    )
 
 
-_CORNERS: Remembered[Corners | None] = Remembered(8)
-
-
-def _corners(design: Design) -> Corners | None:
+def _corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | None:
     bent = float(chosen(design.job, TURNS)[0].acts[0]) > 0
     choice = Choice(option="fittings" if bent else "bends-22", origin="job")
-    other = derive(design.job.model_copy(update={"choices": {**design.job.choices, TURNS.id: choice}}), design.context)
+    other = worked_out(design.job.model_copy(update={"choices": {**design.job.choices, TURNS.id: choice}}))
     with_bends, without = (design, other) if bent else (other, design)
     pulled = sum(bend.radius_mm > 0 for cut in with_bends.cuts for bend in cut.piece.bends)
     if not pulled:
@@ -51,7 +53,7 @@ def _corners(design: Design) -> Corners | None:
     return Corners(pulled, bent, fittings, joints, cuts, *saved[3:])
 
 
-def _counts(design: Design) -> tuple[float, ...]:
+def _counts(design: Layout) -> tuple[float, ...]:
     """Fittings, joints, cuts, pipe [mm], head [Pa], minutes of pipework."""
     return (
         sum(part.count for part in parts(design.fitted, design.context.catalogue)), len(design.fitted.joints), len(design.cuts), sum(cut.cut_mm for cut in design.cuts),

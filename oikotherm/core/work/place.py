@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ..design import Design
 from ..job.ways import Vec, inside
+from ..layout import Layout
 
 BELOW_MM = 400.0  # pipe this far under a floor still belongs to that level
 
 
-def place_words(design: Design, at: Vec, lies: str = "") -> str:
+def place_words(design: Layout, at: Vec, lies: str = "") -> str:
     """ "Tea room, floor" or "Ground floor": the room whose outline holds the point, else the level; then how the pipe lies."""
     house = design.job.house
     below = [level for level in house.levels if level.floor_mm - BELOW_MM <= at.z]

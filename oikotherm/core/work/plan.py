@@ -2,47 +2,47 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import heapq
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
-from importlib import resources
 
-from ..design import Design
 from ..errors import Refused
 from ..job.model import Station, split_anchor
 from ..joints.fitted import Joint, Piece
+from ..layout import Layout
 from ..network.graph import has_trait
 from ..practice import BOILER_PIPES, chosen
 from ..quantity import length_text
 from ..services import spec
 from ..services.rooms import rooms
-from .steps import Need, WorkStep
+from ..tables import CORE, read_rows
+from .sections import sections_of
+from .steps import Effect, EffectKind, Need, TestKind, WorkStep
 
+WORK, OLD = ("new", "remove"), ("keep", "remove")  # states of what is worked on, and of what is there already
 OPEN_PLACES = ("", "view", "wall", "ceiling", "outside", "ground")
 
 
 @functools.cache
 def typical_rates() -> dict[str, tuple[float, str]]:
     """Minutes by what is done, and for what unit (typ)."""
-    text = resources.files("oikotherm.core").joinpath("data", "rates.csv").read_text("utf-8")
-    return {row["what"]: (float(row["minutes"]), row["unit"]) for row in csv.DictReader(text.splitlines())}
+    return {row["what"]: (float(row["minutes"]), row["unit"]) for row in read_rows(CORE, "rates.csv")}
 
 
-def rates(design: Design) -> dict[str, float]:
+def rates(design: Layout) -> dict[str, float]:
     """The minutes in force: the firm's where it has its own, else typical. A job overrides a single step's minutes."""
     return {**{what: minutes for what, (minutes, _) in typical_rates().items()}, **dict(design.context.rates)}
 
 
-def plan(design: Design) -> tuple[WorkStep, ...]:
+def plan(design: Layout) -> tuple[WorkStep, ...]:
     """The steps in order. A pure function of the design; overrides `after` and `minutes` of the job are worked in.
 
     Order: a step comes after all it needs; among those that could come next the lowest rank does. An override `after`
     that would break a need is left out (`move` refuses it when it is made).
     """
-    makers = (*_MAKERS, *(maker for room in rooms().values() for maker in room.steps))
-    made = [step for maker in makers for step in maker(design)]
+    first = [*_isolate(design), *(step for room in rooms().values() for maker in room.steps for step in maker(design))]
+    made = [*first, *(step for maker in _MAKERS for step in maker(design, first)), *_prove(design)]
     steps = {step.key: step for step in (*made, *_hand_over(design, made))}
     steps = {
         key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
@@ -91,9 +91,9 @@ def _reaches(steps: dict[str, WorkStep], start: str, target: str) -> bool:
     return False
 
 
-def move(design: Design, key: str, after: str) -> dict[str, object]:
-    """The command that puts a step behind another. Raises Refused when a dependency forbids it, saying which and why."""
-    steps = {step.key: step for step in plan(design)}
+def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]:
+    """The command that puts a step of a plan behind another. Raises Refused when a dependency forbids it, saying which and why."""
+    steps = {step.key: step for step in planned}
     for name in (key, after):
         if name not in steps:
             raise Refused("step", name, f"a step of the plan, such as {next(iter(steps), 'isolate')}", "isolate")
@@ -125,38 +125,100 @@ def move(design: Design, key: str, after: str) -> dict[str, object]:
 # --- rules that make steps ---------------------------------------------------------------------------------------------
 
 
-def _levels(design: Design) -> list[str]:
+def _levels(design: Layout) -> list[str]:
     """The levels of the house, lowest first."""
     return [level.id for level in sorted(design.job.house.levels, key=lambda level: level.floor_mm)]
 
 
-def _take_off(design: Design) -> Iterable[WorkStep]:
+def touched(design: Layout) -> tuple[str, ...]:
+    """The services whose pipe or stations are worked on, in the order of the registry; those that hold nothing back are left out."""
+    found = {run.service for run in design.job.runs if run.state in WORK}
+    found |= {service for station in design.job.stations if station.state in WORK for service in _services(station)}
+    return tuple(one.id for one in spec.services().values() if one.id in found and not one.runs_off)
+
+
+def is_old(design: Layout, service: str) -> bool:
+    """Whether there is pipe or a station of a service already, with what runs in it."""
+    return any(run.state in OLD and run.service == service for run in design.job.runs) or any(
+        station.state in OLD and service in _services(station) for station in design.job.stations
+    )
+
+
+def _services(station: Station) -> set[str]:
+    return {spec.service_of(port.role) for port in station.ports}
+
+
+def _before(first: Iterable[WorkStep], services: Iterable[str], words: Mapping[EffectKind, str]) -> list[Need]:
+    """The steps that make the pipe of these services safe to work on: those with the effects that words are given for."""
+    own = ("", *services)
+    return [
+        Need(step.key, why)
+        for kind, why in words.items()
+        for step in first
+        if step.service in own and any(effect.kind == kind for effect in step.effects)
+    ]
+
+
+def _isolate(design: Layout) -> Iterable[WorkStep]:
+    """What is worked on is made safe first: said of what is there, so that a gas job has no water to shut."""
+    services = touched(design)
+    if not services:
+        return
+    powered = any(spec.service(one).through for one in services)
+    phases = {role.phase for one in services for role in spec.service(one).roles}
+    media = [word for word, phase in (("water", "liquid"), ("gas", "gas")) if powered or phase in phases]
+    hold = f"power proven dead and locked off, {_and(media)} shut" if powered else f"{_and(media)} shut and proven dead"
+    electric = "Electrical isolation is proven dead by a competent person; " if powered else ""
+    gas = "gas is licensed work." if "gas" in media else ""
+    caution = f"{electric}{gas}" or "A valve that lets by is not shut: see that nothing runs."
+    yield WorkStep(
+        "isolate",
+        "isolate",
+        "Make it safe",
+        "supply, boiler" if powered else "supply",
+        (),
+        rates(design)["isolate"],
+        (0,),
+        hold,
+        caution[0].upper() + caution[1:],
+        ("lock-off kit", "voltage tester") if powered else ("lock-off kit",),
+        effects=tuple(Effect("isolate", one) for one in services),
+    )
+
+
+def _and(words: list[str]) -> str:
+    return " and ".join(words)
+
+
+def _take_off(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
     """What goes comes off its wall once it is dry and dead."""
-    drains = [Need(f"drain:{level}", "it is full of water") for level in _levels(design)]
     for station in design.job.stations:
         if station.state != "remove" or has_trait(station, "unhung"):
             continue
         heavy = _heavy(station)
         yield WorkStep(
-            f"off:{station.id}", "take off", f"Take {station.id} off", station.name or station.kind, (Need("isolate", "it is live"), *drains),
+            f"off:{station.id}", "take off", f"Take {station.id} off", station.name or station.kind,
+            tuple(_before(first, _services(station), {"isolate": "it is live", "drain": "it is full of water"})),
             rates(design)["take off"], (1.5,), "pipes left clean and capped, stubs made good at the floor",
             ("Gas is disconnected by the licensed person." if any(port.role == "gas" for port in station.ports) else "") + (" Over 25 kg: two people." if heavy else ""),
             ("wrenches", "pipe cutter", "caps", "tub"), (), 2 if heavy else 1,
+            effects=(Effect("cut", station.id), Effect("cap", station.id)),
         )  # fmt: skip
 
 
-def _hang(design: Design) -> Iterable[WorkStep]:
+def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
     levels = _levels(design)
-    drains = [Need(f"drain:{level}", "an open pipe with water behind it floods the room") for level in levels]
     for station in design.job.stations:
         if station.state != "new" or has_trait(station, "unhung"):
             continue
+        drains = _before(first, _services(station), {"drain": "an open pipe with water behind it floods the room"})
         if station.data.loop_m:
             metres = station.data.loop_m
             yield WorkStep(
                 f"hang:{station.id}", "hang", f"Lay the loop of {station.id}", f"{station.name or station.level}, {metres:.0f} m", tuple(drains),
                 round(rates(design)["lay loop"] * metres, 1), (2, 2.0, levels.index(station.level) if station.level in levels else 0),
                 "no joint in the floor; under pressure while the screed goes on", "", ("decoiler", "tacker", "edge strip"), (f"{metres:.0f} m of pipe off the coil",),
+                effects=(Effect("hang", station.id),),
             )  # fmt: skip
             continue
         rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
@@ -172,6 +234,7 @@ def _hang(design: Design) -> Iterable[WorkStep]:
             f"hang:{station.id}", "hang", title, f"{station.id}, {station.name or station.level}", (*drains, *old), rate, (2, order, levels.index(station.level) if station.level in levels else 0),
             "", "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""), ("level", "drill", "cable detector"),
             (f"{station.kind} {station.name}".strip(), "fixings for the wall"), 2 if heavy else 1,
+            effects=(Effect("hang", station.id),),
         )  # fmt: skip
 
 
@@ -186,12 +249,8 @@ def _heavy(station: Station) -> bool:
     return has_trait(station, "heavy") or area > 1.2e6
 
 
-def _pipe(design: Design) -> Iterable[WorkStep]:
+def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
     table = rates(design)
-    drains = [
-        Need(f"drain:{level}", "a pipe with water in it will not solder, and floods when cut")
-        for level in _levels(design)
-    ]
     joints_of: dict[str, list[Joint]] = {}
     for joint in design.fitted.joints.values():
         joints_of.setdefault(joint.run, []).append(joint)
@@ -207,7 +266,14 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
         )
         turn = order.index(run.role) if at_boiler and run.role in order else len(order)
         gas = run.role == "gas" and bool(order) and at_boiler
-        needs = [*drains, Need("isolate", "power, gas and water are safe before anyone cuts")]
+        needs = _before(
+            first,
+            (run.service,),
+            {
+                "drain": "a pipe with water in it will not solder, and floods when cut",
+                "isolate": "what is in it is shut off before anyone cuts",
+            },
+        )
         for anchor in (run.start, run.finish):
             owner, name = split_anchor(anchor)
             if design.job.station(owner) and name:
@@ -229,11 +295,58 @@ def _pipe(design: Design) -> Iterable[WorkStep]:
             f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, turn, number) if order else (3, number),
             "tightness test of the gas, by the licensed person, before the next pipe is made" if gas else "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
             ("pipe cutter", "tape", *sorted({tool for method in methods if method in rows for tool in rows[method].kit})),
-            (f"{len(joints)} joints", str(run.pipe)),
+            (f"{len(joints)} joints", str(run.pipe)), service=run.service,
+            effects=(*([Effect("cut", parent)] if _stays(design, parent) else []), Effect("make", run.id)),
         )  # fmt: skip
 
 
-def _hand_over(design: Design, made: list[WorkStep]) -> Iterable[WorkStep]:
+def _stays(design: Layout, ident: str) -> bool:
+    run = design.job.run(ident)
+    return run is not None and run.state == "keep"
+
+
+def _prove(design: Layout) -> Iterable[WorkStep]:
+    """Each section of each service is proved once its pipe is made and what it ends at is hung."""
+    sections = sections_of(design)
+    for section in sections:
+        alone = sum(other.service == section.service for other in sections) == 1
+        for kind in rooms()[section.service].tests:
+            own = design.job.runs
+            made = tuple(
+                Need(f"pipe:{run.id}", "an open run cannot hold pressure")
+                for run in own
+                if run.state == "new" and run.id in section.runs
+            )
+            hung = tuple(
+                Need(f"hang:{one.id}", "what is not hung cannot be tested")
+                for one in design.job.stations
+                if one.state == "new" and not has_trait(one, "unhung") and one.id in section.stations
+            )
+            rule = kind.rule(design, section)
+            first_of = alone and spec.service(section.service).through
+            yield WorkStep(
+                "proof" if first_of else f"proof:{section.key}",
+                "proof",
+                kind.step_title,
+                kind.step_where.format(section=section.title),
+                (*made, *hung),
+                rates(design)["proof"],
+                (4,),
+                kind.hold,
+                test_caution(kind),
+                kind.tools,
+                closes="" if first_of else "what was not proved is not handed over",
+                service=section.service,
+                effects=(Effect("fill", section.key),) if rule.gas_l else (),
+            )
+
+
+def test_caution(kind: TestKind[Layout]) -> str:
+    """The first sentence of the caution of a test: what a step of the plan has room for."""
+    return kind.caution.partition(". ")[0].rstrip(".") + "." if kind.caution else ""
+
+
+def _hand_over(design: Layout, made: list[WorkStep]) -> Iterable[WorkStep]:
     """The last step: after all pipe is made, and after what each service says must be done first."""
     needs = tuple(Need(f"pipe:{run.id}", "it is not done") for run in design.job.runs if run.state == "new")
     if needs:
@@ -243,4 +356,4 @@ def _hand_over(design: Design, made: list[WorkStep]) -> Iterable[WorkStep]:
         )  # fmt: skip
 
 
-_MAKERS: tuple[Callable[[Design], Iterable[WorkStep]], ...] = (_take_off, _hang, _pipe)
+_MAKERS: tuple[Callable[[Layout, list[WorkStep]], Iterable[WorkStep]], ...] = (_take_off, _hang, _pipe)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
-from typing import Generic, TypeVar
+from typing import Any, Generic, Literal, TypeVar
 
-D = TypeVar("D")  # core.design.Design, which stands above
+D = TypeVar("D")  # core.layout.Layout, which asks for them
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,12 +18,23 @@ class Need:
     why: str
 
 
+EffectKind = Literal["shut", "open", "isolate", "drain", "fill", "purge", "cut", "cap", "make", "hang", "light"]
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a step does to the house. key: the run, station, level, valve or section it is done to; for isolate and shut the service."""
+
+    kind: EffectKind
+    key: str
+
+
 @dataclass(frozen=True, slots=True)
 class WorkStep:
     """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
 
     rank: the trade's preference among steps that could come next, lower first; minutes by the rates; closes: why nothing is handed over
-    before it, "" where it may.
+    before it, "" where it may; service: whose step it is, "" for all; effects: what it does to the house.
     """
 
     key: str
@@ -39,19 +50,50 @@ class WorkStep:
     parts: tuple[str, ...] = ()
     people: int = 1
     closes: str = ""
+    service: str = ""
+    effects: tuple[Effect, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class TestRule:
+    """What one section is tested with. target_pa: the pressure to hold [Pa gauge]; raise_pa: raised to before, where that is more; unit:
+    what the trade reads it in; coarsest_pa: the most the gauge may show at once; most_range_pa: of the gauge, 0 for any; volume_l of the
+    section; gas_l: gas that gives in a test with liquid; temperatures, most_drift_k: as in proof.Rig."""
+
+    target_pa: float
+    raise_pa: float = 0.0
+    unit: str = "bar"
+    settle_min: float = 10.0
+    hold_min: float = 30.0
+    coarsest_pa: float = 5_000.0
+    most_range_pa: float = 0.0
+    volume_l: float = 0.0
+    gas_l: float = 0.0
+    mass_fraction: float = 0.0
+    temperatures: bool = True
+    most_drift_k: float = 3.0
+    source: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class TestKind(Generic[D]):
-    """How a service is proved. applies: whether the job has what it proves; steps: how it is done; caution: shown beside them."""
+    """How a service is proved, section by section. rule: what a section (sections.TestSection) is tested with; steps: how it is done, with
+    {target}, {raise}, {settle} and {hold} of the rule in them; caution: shown beside them; step_title, step_where, hold, tools: of the step
+    of the plan; looked_dry: whether every joint is wiped and marked dry."""
 
     id: str
     service: str
     title: str
     medium: str
-    applies: Callable[[D], bool]
+    rule: Callable[[D, Any], TestRule]
     steps: tuple[str, ...]
     caution: str = ""
+    source: str = "typ"
+    step_title: str = "Prove it tight"
+    step_where: str = "{section}"
+    hold: str = ""
+    tools: tuple[str, ...] = ()
+    looked_dry: bool = True
 
 
 @dataclass(frozen=True, slots=True)

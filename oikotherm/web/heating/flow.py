@@ -14,26 +14,12 @@ from ...core.services.heating.circuit_water import clamp_thermometers, flow_find
 from ...core.services.heating.simulate import running_of
 from ...drawing.charts import warm_up
 from ...store import jobs as jobs_store
+from ..flows import flow_facts, two_pipes
 from ..frame import Frame
 from ..job import _rev, edit_job
 
 bp = Blueprint("flow", __name__, url_prefix="/jobs/<uid>/survey/flow")
 EVERY_S, READINGS = 30.0, 30
-
-
-@bp.app_template_global()
-def two_pipes(station: Station) -> tuple[str, str] | None:
-    """The flow and the return port of a station, left first; None for one that has not just one of each."""
-    ports = [port for port in sorted(station.ports, key=lambda port: port.offset[0]) if port.role in ("flow", "return")]
-    if sorted(port.role for port in ports) != ["flow", "return"]:
-        return None
-    return ports[0].name, ports[1].name
-
-
-@bp.app_template_global()
-def flow_facts(job: Job) -> dict[str, str]:
-    """Station -> the port that was found to be its flow."""
-    return {fact.path.removesuffix(".flow-is"): str(fact.value) for fact in job.facts if fact.path.endswith(".flow-is")}
 
 
 def _station(job: Job, ident: str) -> tuple[Station, tuple[str, str]]:

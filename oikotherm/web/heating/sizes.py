@@ -28,24 +28,28 @@ from .. import db
 from ..frame import Frame
 from ..job import _rev, edit_job
 from ..records import records_here
-from ..sizes import bp, page
+from ..sizes import bp, page, service_data
 
 LEAST_SURPLUS_PA = 500.0
 
 
-@bp.app_template_global()
-def sized(frame: Frame) -> list[dict[str, Any]]:
-    """Each circuit as the command line gives it, with its staircase."""
+@service_data("heating")
+def _circuits(frame: Frame) -> dict[str, Any]:
+    """Each circuit as the command line gives it, with its drawings and what it gives at lower flow temperatures."""
     found: list[dict[str, Any]] = []
     for row, heating in zip(sizes_of(frame.design), heating_of(frame.design), strict=True):
         how = {one.station: one for one in balance(heating)}
         for load in row["emitters"]:
             load["how"] = how_set(how[load["id"]], load["flow_l_h"] / 60)
-        found.append({**row, "stair": staircase(heating), "heating": heating})
-    return found
+        more: dict[str, Any] = {"stair": staircase(heating), "heating": heating, "at_flow": []}
+        if row["emitters"]:
+            for number, pump in enumerate(row["pumps"]):
+                pump["drawing"] = pump_drawing(heating, number)
+            more["at_flow"] = at_flow_temperatures(frame, row["source"])
+        found.append({**row, **more})
+    return {"circuits": found, "could_mix": could_mix(frame)}
 
 
-@bp.app_template_global()
 def pump_drawing(heating: Heating, which: int = 0) -> Markup:
     """The chosen circulator's speeds (or the pump's own curve) against the circuit, whose head grows as the square of its flow about
     the duty."""
@@ -85,7 +89,6 @@ def _own_curve(heating: Heating, duty: PumpDuty) -> Markup:
     return _chart([("by its label", points)], duty, per)
 
 
-@bp.app_template_global()
 def at_flow_temperatures(frame: Frame, source: str) -> list[dict[str, Any]]:
     """What the balanced circuit gives at lower flow temperatures, its pump as designed."""
     found = []
@@ -200,7 +203,6 @@ def simulation(uid: str) -> Any:
     return jsonify(rev=frame.rev, **run(frame.design, request.get_json(silent=True)))
 
 
-@bp.app_template_global()
 def could_mix(frame: Frame) -> list[str]:
     """Manifolds on a circuit that have no temperatures of their own yet."""
     mixed = mixing_sets(frame.job)

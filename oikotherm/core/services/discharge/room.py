@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ...design import Design
+from ...layout import Layout
 from ..rooms import ServiceRoom
 from .rules import RULES
 from .stations import SPEC
 
-ROOM: ServiceRoom[Design] = ServiceRoom(
+ROOM: ServiceRoom[Layout] = ServiceRoom(
     spec=SPEC,
     rules=RULES,
 )

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ...design import Design
+from ...layout import Layout
 from ..rooms import ServiceRoom
 from .stations import SPEC
 
-ROOM: ServiceRoom[Design] = ServiceRoom(
+ROOM: ServiceRoom[Layout] = ServiceRoom(
     spec=SPEC,
 )

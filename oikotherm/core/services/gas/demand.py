@@ -8,9 +8,9 @@ from ...network.sized import Demand, demands
 from .stations import SPEC
 
 if TYPE_CHECKING:
-    from ...design import Design
+    from ...layout import Layout
 
 
-def demand(design: Design) -> tuple[Demand, ...]:
+def demand(design: Layout) -> tuple[Demand, ...]:
     """What each station of the job takes."""
     return demands(design.job, SPEC.id)

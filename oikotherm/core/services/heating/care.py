@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from datetime import date
 
-from ...design import Design
+from ...layout import Layout
 from ...practice import FILLING, chosen
 from ...work.steps import Care, Reminder
 from .sizing import heating_of
 
 
-def care(design: Design, start: date) -> Care:
+def care(design: Layout, start: date) -> Care:
     """The care of every circuit from a day on."""
     return Care(_reminders(design, start), _top_up(design))
 
 
-def _reminders(design: Design, start: date) -> tuple[Reminder, ...]:
+def _reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
     """Yearly care of the circuits from a day on: boiler service, vessel pre-charge, inhibitor test. Source: usual practice, typ."""
     due = date(start.year + 1, start.month, min(start.day, 28))
     found = []
@@ -35,7 +35,7 @@ def _reminders(design: Design, start: date) -> tuple[Reminder, ...]:
     return tuple(found)
 
 
-def _top_up(design: Design) -> tuple[str, ...]:
+def _top_up(design: Layout) -> tuple[str, ...]:
     """How to top up, step by step, with this circuit's own pressures."""
     found = []
     for heating in heating_of(design):

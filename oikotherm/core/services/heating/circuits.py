@@ -10,7 +10,6 @@ from collections import defaultdict
 from dataclasses import dataclass
 
 from ...job.model import Circuit, Job, Station
-from ...memo import Remembered
 from ...network.graph import devices, has_trait, hub_port
 from ...pipework.geometry import Pipework
 from ...quantity import leading_number
@@ -63,12 +62,9 @@ def mixing_sets(job: Job) -> dict[str, Circuit]:
 def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
     """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it), each followed
     by those behind its mixing sets."""
-    return _CIRCUITS(
-        (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework)
+    return pipework.memory.keep(
+        "heating circuits", (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework)
     )  # fmt: skip
-
-
-_CIRCUITS: Remembered[tuple[Closed, ...]] = Remembered(16)
 
 
 def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:

@@ -8,7 +8,7 @@ from ...catalogue import Catalogue
 from ...errors import Refused
 from ...job.model import Circuit, Pipe, Station
 from ...matter import Fluid
-from ...memo import Remembered
+from ...memory import Memory
 from ...network.friction import Drop, valve_drop_pa
 from ...network.pipesizes import drop_and_od
 from ...network.section import Local
@@ -20,11 +20,9 @@ from .emitter import RATED_AT_K, RATED_LOG_K, flow_for, output
 from .stations import SPEC
 
 if TYPE_CHECKING:
-    from ...design import Design
+    from ...layout import Layout
 
 MIXING_KV = 2.5  # typ, mixing valve of a manifold's set
-_TAKEN: Remembered[tuple[Worked, float]] = Remembered(1_500)
-_OWN: Remembered[tuple[Local, ...]] = Remembered(1_500)
 
 
 def has_coil(station: Station) -> bool:
@@ -38,15 +36,16 @@ def rated_k(station: Station) -> float:
 
 
 def heat_and_flow(
-    station: Station, rated_w: float, room_c: float, terms: Circuit, back_c: float, medium: Fluid, *, mixing: bool
-) -> tuple[Worked, float]:
+    station: Station, rated_w: float, room_c: float, terms: Circuit, back_c: float, medium: Fluid, *, mixing: bool,
+    memory: Memory,
+) -> tuple[Worked, float]:  # fmt: skip
     """What a station gives [W], with its working, and the flow it takes for that [kg/s].
 
     rated_w: by its label, or of the loops behind its mixing valve (mixing); back_c: what it sends home [C]. Raises Refused, or
     ZeroDivisionError, where it gives no heat at these temperatures.
     """
-    return _TAKEN(
-        (station, terms), (rated_w, room_c, back_c, medium, mixing),
+    return memory.keep(
+        "heat and flow", (station, terms), (rated_w, room_c, back_c, medium, mixing),
         lambda: _heat_and_flow(station, rated_w, room_c, terms, back_c, medium, mixing),
     )  # fmt: skip
 
@@ -74,11 +73,12 @@ def _output(station: Station, rated_w: float, room_c: float, terms: Circuit, mix
 
 
 def own_losses(
-    station: Station, places: tuple[PortPlace, ...], pipe: Pipe | None, flow_kg_s: float, medium: Fluid, catalogue: Catalogue, *, mixing: bool
+    station: Station, places: tuple[PortPlace, ...], pipe: Pipe | None, flow_kg_s: float, medium: Fluid, catalogue: Catalogue, *, mixing: bool,
+    memory: Memory,
 ) -> tuple[Local, ...]:  # fmt: skip
     """What a station costs at a flow: the kits of its ports, its own way by its label, its loop or by K on the pipe that comes to it."""
-    return _OWN(
-        (station, catalogue, *places), (pipe, flow_kg_s, medium, mixing),
+    return memory.keep(
+        "losses of a station", (station, catalogue, *places), (pipe, flow_kg_s, medium, mixing),
         lambda: tuple(_own_losses(station, places, pipe, flow_kg_s, medium, catalogue, mixing)),
     )  # fmt: skip
 
@@ -107,6 +107,6 @@ def _own_losses(
     return local
 
 
-def demand(design: Design) -> tuple[Demand, ...]:
+def demand(design: Layout) -> tuple[Demand, ...]:
     """What each emitter and coil of the job is said to give [W]."""
     return demands(design.job, SPEC.id)

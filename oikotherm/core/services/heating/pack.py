@@ -9,12 +9,12 @@ from .simulate import balance
 from .sizing import heating_of
 
 if TYPE_CHECKING:
-    from ...design import Design
+    from ...layout import Layout
 
 WAYS = {"lockshield": "lockshield", "manifold": "on the manifold", "self": "regulates itself", "": "balancing valve"}
 
 
-def balancing(design: Design) -> PackSection | None:
+def balancing(design: Layout) -> PackSection | None:
     """The setting of each emitter: valve, turns open, flow it wants; None without emitters."""
     rows = [("Emitter", "Set by", "Turns open", "L/h")]
     for heating in heating_of(design):

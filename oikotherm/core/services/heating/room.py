@@ -16,6 +16,7 @@ from .simulate import networks_of
 from .sizing import size
 from .stations import SPEC
 from .templates import TEMPLATES
+from .water_work import water_works
 
 if TYPE_CHECKING:
     from ...bench.registry import Tool
@@ -29,5 +30,5 @@ def tools() -> Mapping[str, Tool]:
 
 
 ROOM = ServiceRoom(
-    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, tools=tools, templates=TEMPLATES
+    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, water_work=water_works, tools=tools, templates=TEMPLATES
 )  # fmt: skip

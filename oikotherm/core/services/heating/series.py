@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import re
 from dataclasses import dataclass
-from importlib import resources
 
 from ...errors import Refused, nearest
+from ...tables import read_rows
 
 PANEL = re.compile(
     r"(?:type\s*)?(\d\d|[23]-column|rail-\d{3}|convector|baseboard|floor)\s+(\d{3,4})(?:\s*x\s*(\d{1,4}(?:[.,]\d)?))?", re.IGNORECASE
@@ -34,8 +33,7 @@ class Emitter:
 
 @functools.cache
 def _rows() -> tuple[dict[str, str], ...]:
-    text = resources.files(__package__).joinpath("data", "emitter_series.csv").read_text("utf-8")
-    return tuple(csv.DictReader(text.splitlines()))
+    return tuple(read_rows(__package__, "emitter_series.csv"))
 
 
 def emitter_of(said: str) -> Emitter:

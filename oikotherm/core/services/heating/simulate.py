@@ -15,7 +15,6 @@ from ...catalogue import Catalogue
 from ...errors import Refused
 from ...job.model import DeviceItem, Job, Station
 from ...joints.fitted import Fitted
-from ...memo import Remembered
 from ...network.file import SolvedNetwork
 from ...network.graph import has_trait, hub_port
 from ...network.section import Section
@@ -33,7 +32,7 @@ from .stations import SPEC
 from .valves import circulators, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
 
 if TYPE_CHECKING:
-    from ...design import Design
+    from ...layout import Layout
 
 NOISE_PA = 20_000.0  # typ: a thermostatic valve whistles above this
 AIR_C = 20.0
@@ -299,10 +298,8 @@ def _bars(heating: Heating, fitted: Fitted) -> list[Branch]:
 
 def _port(heating: Heating, fitted: Fitted, station: str, role: str) -> str:
     """The node of a station's port of a role in the circuit."""
-    return _PORTS((heating, fitted), None, lambda: _ports(heating, fitted))[station, role]
-
-
-_PORTS: Remembered[dict[tuple[str, str], str]] = Remembered(8)
+    found = fitted.pipework.memory.keep("ports of emitters", (heating, fitted), None, lambda: _ports(heating, fitted))
+    return found[station, role]
 
 
 def _ports(heating: Heating, fitted: Fitted) -> dict[tuple[str, str], str]:
@@ -496,12 +493,12 @@ def _volumes(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str
     return found
 
 
-def running_of(design: Design) -> dict[str, Simulation]:
+def running_of(design: Layout) -> dict[str, Simulation]:
     """Heat source id -> its circuit balanced and running as designed; circuits without emitters are left out. Worked out once a design."""
     return design.kept("heating.running", lambda: _running(design))
 
 
-def _running(design: Design) -> dict[str, Simulation]:
+def _running(design: Layout) -> dict[str, Simulation]:
     found = {}
     for heating in heating_of(design):
         if heating.loads:
@@ -512,7 +509,7 @@ def _running(design: Design) -> dict[str, Simulation]:
     return found
 
 
-def networks_of(design: Design) -> tuple[SolvedNetwork, ...]:
+def networks_of(design: Layout) -> tuple[SolvedNetwork, ...]:
     """Every circuit with emitters as a network, balanced and running as designed, with its solution."""
     found = []
     for heating in heating_of(design):

@@ -17,7 +17,6 @@ from ...job.model import DeviceItem, Job, Pipe, Station
 from ...job.ways import Vec
 from ...joints.fitted import Fitted, Made
 from ...matter import Fluid, fluid
-from ...memo import Remembered
 from ...network.friction import Drop, valve_drop_pa
 from ...network.graph import has_trait, hub_port
 from ...network.losses import Losses, bore_mm
@@ -48,7 +47,7 @@ from .valves import curve_of_points
 from .vessel import Vessel, size_vessel
 
 if TYPE_CHECKING:
-    from ...design import Design
+    from ...layout import Layout
 
 BOILER_KV = 3.5  # typ, wall-hung heat-only, where the label says nothing
 LITRES_PER_KW = 3.5  # typ, panel radiators: 5.9 L and 1720 W a metre of type 22
@@ -78,7 +77,7 @@ class HasSized(Protocol):
     def sized(self) -> Mapping[str, Sized]: ...
 
 
-def size(design: Design) -> Sized:
+def size(design: Layout) -> Sized:
     """The closed circuits of a design as every service gives its sizes; detail: each Heating, for heating's own pages and rules."""
     found = size_heating(design.job, design.fitted, design.context.catalogue)
     supplies = tuple(Supply(one.circuit.source.id, one.circuit.terms.medium, None) for one in found)
@@ -99,9 +98,6 @@ def heating_of(design: HasSized) -> tuple[Heating, ...]:
     return found
 
 
-_NODE_AT: Remembered[dict[tuple[str, str], str]] = Remembered(16)
-
-
 def _node_at(circuit: Closed) -> dict[tuple[str, str], str]:
     """(station, role) -> the node of its first port of that role in the circuit."""
     found: dict[tuple[str, str], str] = {}
@@ -112,14 +108,10 @@ def _node_at(circuit: Closed) -> dict[tuple[str, str], str]:
     return found
 
 
-_SECTIONS: Remembered[tuple[Section, ...]] = Remembered(1_500)
-_ABOUT: Remembered[dict[str, tuple[str, ...]]] = Remembered(8)
-
-
 def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
     """Run -> all straights on its nodes and ends: those whose flow decides what its fittings cost."""
-    return _ABOUT(
-        (work.graph,), None,
+    return work.memory.keep(
+        "straights about a run", (work.graph,), None,
         lambda: {
             run: tuple(dict.fromkeys(
                 key for node in (*part.nodes, *(node for node, _, _ in part.outer)) for _, key in work.graph.beside.get(node, ())
@@ -148,7 +140,10 @@ class _Sizer:
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
         self.losses = Losses(fitted, catalogue, self.medium, self.settings)
-        self.node_at = _NODE_AT((circuit, self.pipework.graph), None, partial(_node_at, circuit))
+        self.node_at = self.pipework.memory.keep(
+            "node of a port", (circuit, self.pipework.graph), None, partial(_node_at, circuit)
+        )
+        self.about = _about(self.pipework)
         self.left_out: list[str] = []
         self.diverting: set[str] = set()
 
@@ -317,6 +312,7 @@ class _Sizer:
                     back_c,
                     self.medium,
                     mixing=station.id in self.behind,
+                    memory=self.pipework.memory,
                 )
             except (Refused, ZeroDivisionError):
                 self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{back_c:g} C")
@@ -452,10 +448,11 @@ class _Sizer:
     def _known(self, run: str) -> tuple[Section, ...]:
         """The sections of a run, found again where its pipe, its fittings and the flows about them are what they were."""
         work, fitted = self.pipework, self.fitted
-        about = _about(work)[run]
+        about = self.about[run]
         ends = [fitted.fittings[node].matings for node, _, _ in work.parts[run].outer if node in fitted.fittings]
         diverting = tuple(node for node in self._nodes(run) if node in self.diverting) if self.diverting else ()
-        return _SECTIONS(
+        return work.memory.keep(
+            "sections of a run",
             (self.catalogue, work.runs[run].run, work.parts[run], fitted.of_run[run], *ends),
             (self.job.practice, self.medium, tuple(self.signed.get(key) for key in about), diverting),
             lambda: tuple(self._section(f"{run}/{n}", group) for n, group in enumerate(self._groups(run), 1)),
@@ -496,7 +493,7 @@ class _Sizer:
         if limit and drop.gradient_pa_m > limit.gradient_pa_m + 1e-9:
             over.append(f"{drop.gradient_pa_m:.0f} Pa/m, the limit is {limit.gradient_pa_m:.0f}")
         proposed = (
-            smallest(self.catalogue, self.job.practice, pipe.code, flow, self.medium)
+            smallest(self.catalogue, self.job.practice, pipe.code, flow, self.medium, self.pipework.memory)
             if flow and (over or not row)
             else None
         )
@@ -529,7 +526,7 @@ class _Sizer:
         first = self._node_of(station, "flow")
         return own_losses(
             station, tuple(self.pipework.ports[node] for node in nodes), self._pipe_at(first) if first else None, flow, self.medium,
-            self.catalogue, mixing=station.id in self.behind,
+            self.catalogue, mixing=station.id in self.behind, memory=self.pipework.memory,
         )  # fmt: skip
 
     def _boiler_loss(self, flow: float) -> tuple[Local, PumpCurve | None]:
@@ -576,8 +573,8 @@ class _Sizer:
         pipes: dict[str, float] = defaultdict(float)
         for run in self.circuit.runs:
             part, made = self.pipework.parts[run], self.fitted.of_run[run]
-            for name, litres in _LITRES(
-                (self.catalogue, part, made), None, partial(_litres, part, made, self.catalogue)
+            for name, litres in self.pipework.memory.keep(
+                "litres", (self.catalogue, part, made), None, partial(_litres, part, made, self.catalogue)
             ):
                 pipes[name] += litres
         rows = [VolumeRow(f"pipe {name}", litres, "bore x length as traced") for name, litres in sorted(pipes.items())]
@@ -633,9 +630,6 @@ class _Sizer:
             ), ""
         except Refused as refused:
             return None, str(refused)
-
-
-_LITRES: Remembered[tuple[tuple[str, float], ...]] = Remembered(1_500)
 
 
 def _litres(part: Part, made: Made, catalogue: Catalogue) -> tuple[tuple[str, float], ...]:

@@ -12,4 +12,5 @@ SPEC = ServiceSpec(
         Role("return", "RT", "heating water", 80.0, 3e5, ("#6a3f6b", "#c79ac8"), (11.0, 4.0), "R", collects=True),
     ),
     read_kinds(__package__),
+    through=True,
 )  # fmt: skip

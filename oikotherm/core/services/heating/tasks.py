@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from importlib import resources
 
 from ...catalogue import Catalogue
 from ...catalogue.loader import Socket
 from ...errors import Refused
 from ...job.model import Pipe
 from ...making.holes import hole_mm
+from ...tables import read_rows
 from ...working import Step
 
 LEAST_GAP_MM, MOST_GAP_MM = 80.0, 120.0  # typ: floor to the mouth of the valve
@@ -34,20 +33,18 @@ class Task:
     working: tuple[Step, ...]
 
 
-def _rows(name: str, delimiter: str = ",") -> list[dict[str, str]]:
-    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
-    return list(csv.DictReader(text.splitlines(), delimiter=delimiter))
-
-
 @functools.cache
 def _tasks() -> tuple[dict[str, str], ...]:
-    return tuple(_rows("tasks.csv", "|"))
+    return tuple(read_rows(__package__, "tasks.csv", "|"))
 
 
 @functools.cache
 def fixings() -> dict[str, tuple[str, float, str]]:
     """Wall -> (fixing, what one carries [kg], source), typical."""
-    return {row["wall"]: (row["fixing"], float(row["load_kg"]), row["source"]) for row in _rows("fixings.csv")}
+    return {
+        row["wall"]: (row["fixing"], float(row["load_kg"]), row["source"])
+        for row in read_rows(__package__, "fixings.csv")
+    }
 
 
 def _lines(task: str, kind: str, holds: Collection[str], words: Mapping[str, str]) -> tuple[str, ...]:

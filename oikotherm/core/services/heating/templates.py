@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 from dataclasses import dataclass
-from importlib import resources
 from typing import Any
 
 from ...errors import Refused, nearest
 from ...job.model import Job
+from ...tables import read_rows
 from .. import spec
 
 BESIDE_MM = 700.0  # where what hangs beside the boiler is put until the tape says better
@@ -50,8 +49,7 @@ class Check:
 
 @functools.cache
 def _checks() -> tuple[dict[str, str], ...]:
-    text = resources.files(__package__).joinpath("data", "checks.csv").read_text("utf-8")
-    return tuple(csv.DictReader(text.splitlines()))
+    return tuple(read_rows(__package__, "checks.csv"))
 
 
 def checks(job: Job) -> tuple[Check, ...]:

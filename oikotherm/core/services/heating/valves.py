@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import csv
 import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from importlib import resources
 
 from ...errors import Refused
 from ...matter import Fluid
 from ...network.solver import PumpCurve
+from ...tables import read_rows
 
 GRAVITY = 9.80665
 BARE_W_M2_K, LAGGED_W_M2_K, LAG_W_M_K = (
@@ -21,17 +20,16 @@ BARE_W_M2_K, LAGGED_W_M2_K, LAG_W_M_K = (
 )  # typ: bare 15 mm at 60 K gives 35 W/m, with 13 mm of lagging 11
 
 
-def _rows(name: str) -> list[dict[str, str]]:
-    text = resources.files(__package__).joinpath("data", name).read_text("utf-8")
-    return list(csv.DictReader(text.splitlines()))
-
-
 @functools.cache
 def lockshield_curve() -> tuple[tuple[float, float], ...]:
     """(turns open, Kv [m3/h]) of the usual lockshield (typ); 0 turns is shut."""
     return (
         (0.0, 0.0),
-        *((float(r["turns"]), float(r["kv"])) for r in _rows("valve_curves.csv") if r["kind"] == "lockshield"),
+        *(
+            (float(r["turns"]), float(r["kv"]))
+            for r in read_rows(__package__, "valve_curves.csv")
+            if r["kind"] == "lockshield"
+        ),
     )
 
 
@@ -97,7 +95,7 @@ def circulators() -> tuple[Circulator, ...]:
             tuple(float(one) for one in r["speeds"].split()),
             r["source"],
         )
-        for r in _rows("pumps.csv")
+        for r in read_rows(__package__, "pumps.csv")
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ...design import Design
+from ...layout import Layout
 from ...network.graph import devices
 from ...pipework.water import traps
 from .circuit_water import Dose, Storey, WaterPlan, dose, water_plan
@@ -28,7 +28,13 @@ class WaterWork:
     trapped: tuple[tuple[str, float], ...]
 
 
-def water_work(design: Design, heating: Heating) -> WaterWork | None:
+def water_works(design: Layout) -> tuple[WaterWork, ...]:
+    """The water work of every circuit that has emitters."""
+    found = (water_work(design, heating) for heating in heating_of(design) if heating.loads)
+    return tuple(one for one in found if one is not None)
+
+
+def water_work(design: Layout, heating: Heating) -> WaterWork | None:
     """Litres by level from pipe as traced and emitters as said or typical; None for a circuit without water to reckon with."""
     levels = sorted(design.job.house.levels, key=lambda level: level.floor_mm)
     if not levels or heating.volume_l <= 0 or not heating.circuit.own:

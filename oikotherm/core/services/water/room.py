@@ -1,9 +1,11 @@
-"""What fresh water adds to a design. Its sizes and tests are not worked out yet."""
+"""What fresh water adds to a design. Its sizes are not worked out yet."""
 
 from __future__ import annotations
 
 from ..rooms import ServiceRoom
 from .demand import demand
+from .plan import STEPS
+from .proof import TESTS
 from .rules import RULES
 from .stations import SPEC
 
@@ -11,4 +13,6 @@ ROOM = ServiceRoom(
     spec=SPEC,
     demand=demand,
     rules=RULES,
+    steps=STEPS,
+    tests=TESTS,
 )

@@ -1,0 +1,247 @@
+"""The pack as PDF: one function a chapter, all set by one sheet of styles."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable
+from typing import Any
+
+from reportlab.lib import colors
+from reportlab.lib.pagesizes import A4, LETTER
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+
+from ..core.design import Design
+from ..drawing.isometric import draw
+from ..drawing.look import Look
+from ..drawing.pdf import draw_on
+from ..drawing.scene import Scene
+
+Story = list[Any]
+Row = list[Any]
+MARGIN = 40
+RULED = TableStyle(
+    [
+        ("LINEBELOW", (0, 0), (-1, 0), 0.7, colors.black),
+        ("LINEBELOW", (0, 1), (-1, -1), 0.25, colors.HexColor("#cfc9bb")),
+        ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+        ("LEFTPADDING", (0, 0), (-1, -1), 2),
+        ("VALIGN", (0, 0), (-1, -1), "TOP"),
+    ]
+)
+BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=9, leading=12)
+SMALL = ParagraphStyle("small", parent=BODY, fontSize=7.5, leading=9.5)
+HEAD = ParagraphStyle(
+    "head", parent=BODY, fontName="Helvetica-Bold", fontSize=12, leading=15, spaceBefore=10, spaceAfter=4
+)
+TITLE = ParagraphStyle("title", parent=HEAD, fontSize=17, leading=21)
+PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;", "–": "-", "“": '"', "”": '"'})
+
+
+class _Drawing(Flowable):  # type: ignore[misc]
+    """A scene across the page."""
+
+    def __init__(self, scene: Scene, width: float) -> None:
+        super().__init__()
+        self.scene, self.wide = scene, width
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, self.wide * self.scene.height / self.scene.width
+
+    def draw(self) -> None:
+        draw_on(self.canv, self.scene, 0, 0, self.wide)
+
+
+def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
+    """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes."""
+    page = LETTER if design.job.practice == "north-american" else A4
+    width = page[0] - 2 * MARGIN
+    story = [
+        *_front(design, pack, width),
+        *_sizes(pack, width),
+        *_sections(pack, width),
+        *_cuts(pack, width),
+        *_joints(pack, width),
+        *_plan(pack, width),
+        *_tests(pack),
+        *_words(pack),
+        Spacer(1, 8),
+        _text(pack["caution"], SMALL),
+    ]
+    out = io.BytesIO()
+    SimpleDocTemplate(
+        out,
+        pagesize=page,
+        leftMargin=MARGIN,
+        rightMargin=MARGIN,
+        topMargin=MARGIN,
+        bottomMargin=MARGIN,
+        title=pack["title"],
+        invariant=1,
+    ).build(story)
+    return out.getvalue()
+
+
+def _text(words: Any, style: Any = BODY) -> Any:
+    return Paragraph(str(words).translate(PLAIN), style)
+
+
+def _table(rows: list[Row], shares: list[float], width: float) -> Any:
+    """A table with a head; shares: of the width, a column each."""
+    cells = [[_text(cell, SMALL) for cell in row] for row in rows]
+    made = Table(cells, colWidths=[width * share for share in shares], repeatRows=1)
+    made.setStyle(RULED)
+    return made
+
+
+def _steps(working: Iterable[dict[str, Any]]) -> Story:
+    """The working of a figure, a line a step."""
+    found = []
+    for step in working:
+        inputs = ", ".join(f"{name} {value:g}" for name, value in step["inputs"].items())
+        given = f": {inputs}" if inputs else ""
+        found.append(_text(f"{step['formula']}{given} = {step['result']:g} {step['unit']}", SMALL))
+    return found
+
+
+def _front(design: Design, pack: dict[str, Any], width: float) -> Story:
+    scene = draw(design, Look(width=1000, height=620))
+    status = "Complete."
+    if not pack["complete"]:
+        status = "Not complete. " + " ".join(pack["stops"] or ["No passed test of the present pipework."])
+    return [
+        _text(pack["title"], TITLE),
+        _text(pack["place"]),
+        _text(f"Revision {pack['rev']}, {pack['today']}"),
+        _text(status, HEAD),
+        _Drawing(scene, width),
+        _text(pack["caption"], SMALL),
+        Spacer(1, 6),
+    ]
+
+
+def _sizes(pack: dict[str, Any], width: float) -> Story:
+    return [one for circuit in pack["sizes"] for one in _circuit(circuit, width)]
+
+
+def _circuit(circuit: dict[str, Any], width: float) -> Story:
+    pump, vessel = circuit["pump"], circuit["vessel"]
+    head_kpa = pump["head_pa"] / 1000
+    terms = f"{circuit['medium']} {circuit['flow_c']:g}/{circuit['return_c']:g} C"
+    duty = f"Pump {head_kpa:.1f} kPa at {pump['flow_l_h']:.0f} L/h"
+    story = [
+        _text(f"Sizes: circuit of {circuit['source']}, {terms}", HEAD),
+        _text(f"{duty}; index {circuit['index']}; water {circuit['volume_l']:.1f} L."),
+    ]
+    rows: list[Row] = [["Section", "Pipe", "L/h", "m/s", "Pa/m", "Pa", "Limits"]]
+    rows += [
+        [
+            one["id"],
+            one["pipe"],
+            f"{one['flow_l_h']:.0f}",
+            f"{one['velocity_m_s']:.2f}",
+            f"{one['gradient_pa_m']:.0f}",
+            f"{one['drop_pa']:.0f}",
+            "; ".join(one["over"]) or "holds",
+        ]
+        for one in circuit["sections"]
+    ]
+    story.append(_table(rows, [0.12, 0.16, 0.1, 0.1, 0.1, 0.1, 0.32], width))
+    rows = [["Emitter", "W", "L/h", "Way there and back, Pa"]]
+    rows += [
+        [f"{one['id']} {one['name']}", f"{one['output_w']:.0f}", f"{one['flow_l_h']:.0f}", f"{one['path_pa']:.0f}"]
+        for one in circuit["emitters"]
+    ]
+    story += [Spacer(1, 4), _table(rows, [0.5, 0.12, 0.12, 0.26], width)]
+    path = next((one["path"] for one in circuit["emitters"] if one["id"] == circuit["index"]), [])
+    for section in circuit["sections"]:
+        if section["id"] in path:
+            story += [_text(f"Working of section {section['id']}"), *_steps(section["working"])]
+    if vessel:
+        needed = f"Expansion vessel {vessel['needed_l']:.1f} L needed, take {vessel['chosen_l']:g} L"
+        story.append(_text(f"{needed}; cold fill {vessel['cold_fill_bar']:.2f} bar", HEAD))
+        story += _steps(vessel["working"])
+    return story
+
+
+def _sections(pack: dict[str, Any], width: float) -> Story:
+    """What each service puts into the pack."""
+    story: Story = []
+    for section in pack["sections"]:
+        story.append(_text(section["title"], HEAD))
+        if section["rows"]:
+            columns = len(section["rows"][0])
+            story.append(_table(section["rows"], [1 / columns] * columns, width))
+    return story
+
+
+def _cuts(pack: dict[str, Any], width: float) -> Story:
+    rows: list[Row] = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
+    rows += [
+        [
+            cut["label"],
+            cut["pipe"],
+            cut["cut"],
+            f"{cut['centre_mm']:g}",
+            cut["from"],
+            f"{cut['to']}; bend {cut['bends']}" if cut["bends"] else cut["to"],
+        ]
+        for cut in pack["cuts"]
+    ]
+    head = _text(f"Cut list, {len(pack['cuts'])} cuts", HEAD)
+    return [head, _table(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29], width)]
+
+
+def _said(found: Any) -> str:
+    """By whom and when, or a dash."""
+    return f"{found[0]}, {found[1][:16].replace('T', ' ')}" if found else "-"
+
+
+def _joints(pack: dict[str, Any], width: float) -> Story:
+    rows: list[Row] = [["Joint", "Method", "Part", "Made", "Mark seen", "Dry"]]
+    rows += [
+        [one["label"], one["method"], one["part"], *(_said(one[name]) for name in ("made", "mark_seen", "dry"))]
+        for one in pack["joints"]
+    ]
+    head = _text(f"Joints, {len(pack['joints'])}", HEAD)
+    return [head, _table(rows, [0.1, 0.13, 0.29, 0.16, 0.16, 0.16], width)]
+
+
+def _plan(pack: dict[str, Any], width: float) -> Story:
+    rows: list[Row] = [["Step", "Where", "Min", "Done"]]
+    rows += [[one["title"], one["where"], f"{one['minutes']:.0f}", _said(one["done"])] for one in pack["plan"]]
+    head = _text(f"Plan of work, {len(pack['plan'])} steps", HEAD)
+    return [head, _table(rows, [0.32, 0.38, 0.08, 0.22], width)]
+
+
+def _tests(pack: dict[str, Any]) -> Story:
+    """Every section with how it is proved, and each test of it."""
+    story = [_text("Tests", HEAD)]
+    for section in pack["proofs"]:
+        state = "proved" if section["passed"] else f"not proved: {', '.join(section['unproved'])}"
+        with_what = f"{section['test']}, {section['medium']} at {section['target_bar']:g} bar"
+        story.append(_text(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
+        for test in section["tests"]:
+            when = test["at"][:16].replace("T", " ")
+            still = f" {test['changed']} joints were changed since." if test["changed"] else ""
+            story.append(_text(f"{when}, {test['by_role']}, {test['gauge']}: verdict {test['outcome']}.{still}"))
+            story += [_text(reason, SMALL) for reason in test["reasons"]]
+        if not section["tests"]:
+            story.append(_text("No test kept.", SMALL))
+    if not pack["proofs"]:
+        story.append(_text("Nothing to prove."))
+    return story
+
+
+def _words(pack: dict[str, Any]) -> Story:
+    """Where it shuts off, how to top up, what is let stand, what comes round."""
+    story: Story = []
+    for name, lines in (("Where it shuts off", pack["shut_offs"]), ("How to top up", pack["top_up"])):
+        story.append(_text(name, HEAD))
+        story += [_text(f"{number}. {line}") for number, line in enumerate(lines, 1)]
+    waived = [_text(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
+    due = [_text(f"{one['due']}, every year: {one['title']}; {one['why']}") for one in pack["reminders"]]
+    story += [_text("Findings let stand", HEAD), *(waived or [_text("None.")])]
+    story += [_text("What comes round", HEAD), *(due or [_text("Nothing.")])]
+    return story

@@ -1,0 +1,191 @@
+"""Prove: each section of each service by itself, with its own medium, pressure and joints."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import date
+from typing import Any
+
+from flask import Blueprint, redirect, request, url_for
+
+from ..core.catalogue import Catalogue
+from ..core.errors import Refused
+from ..core.joints.fitted import Joint
+from ..core.quantity import PA_PER_BAR, convert
+from ..core.services import spec
+from ..core.work.proof import read_readings
+from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states
+from ..core.work.sections import SectionProof, rig_of
+from ..exchange.site import proofs_of
+from ..store import people as people_store
+from ..store import records as records_store
+from ..store.database import now, writing
+from . import db
+from .frame import Frame, page_data
+from .records import records_here
+
+bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
+
+
+def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None) -> list[str]:
+    """What is still blank of a joint before it may be put under pressure, in words."""
+    words = [] if state and state.yes("made") else ["made"]
+    return words + [
+        CHECK_WORDS[name].lower()
+        for name in checks_of(catalogue, joint.method, joint.pipe)
+        if not (state and state.yes(name))
+    ]
+
+
+def pressure_said(pressure_pa: float, unit: str) -> str:
+    """A test pressure as the trade reads it, with its unit: 20 mbar, 3.0 psi, 1.95 bar."""
+    value, words = convert(f"{pressure_pa:.6g} Pa", unit)
+    return f"{value:.2f} bar" if unit == "bar" else words
+
+
+@page_data("prove")
+def _prove(frame: Frame) -> dict[str, Any]:
+    """All sections in short, and the one looked at whole: what the next test takes, its joints, the tests so far."""
+    design, records = frame.design, records_here(frame.uid)
+    proofs = proofs_of(design, records)
+    asked = request.values.get("section", "")
+    shown = next((one for one in proofs if one.section.key == asked), None) or next(
+        (one for one in proofs if not one.passed), proofs[0] if proofs else None
+    )
+    return {
+        "proofs": [
+            {
+                "key": one.section.key,
+                "title": f"{spec.service(one.section.service).title} {one.section.title}",
+                "passed": one.passed,
+                "pressure": pressure_said(one.rule.target_pa, one.rule.unit),
+                "medium": one.kind.medium,
+                "joints": len(one.section.joints),
+            }
+            for one in proofs
+        ],
+        "proof": _whole(frame, shown) if shown else None,
+        "gauges": people_store.instruments(db.get()),
+        "today": date.today().isoformat(),
+    }
+
+
+def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
+    """A section with all that is done to prove it."""
+    design, section, rule, kind = frame.design, shown.section, shown.rule, shown.kind
+    states = joint_states(records_here(frame.uid))
+    catalogue, fitted = design.context.catalogue, design.fitted
+    waiting, blank = [], []
+    for key in section.joints:
+        joint, label, state = fitted.joints[key], design.joint_labels[key], states.get(key)
+        if kind.looked_dry and not (state and state.yes("dry")):
+            waiting.append(
+                {"key": key, "label": label, "title": joint.fitting_title, "method": joint.method, "pipe": joint.pipe}
+            )
+        missing = missing_checks(catalogue, joint, state)
+        if missing:
+            blank.append({"label": label, "missing": missing})
+    words = {
+        "target": pressure_said(rule.target_pa, rule.unit),
+        "raise": pressure_said(rule.raise_pa or rule.target_pa, rule.unit),
+        "settle": f"{rule.settle_min:.0f}",
+        "hold": f"{rule.hold_min:.0f}",
+    }
+    return {
+        "section": section,
+        "kind": kind,
+        "rule": rule,
+        "words": words,
+        "steps": [step.format(**words) for step in kind.steps],
+        "tests": shown.tests,
+        "waiting": waiting,
+        "blank": blank,
+        "passed": shown.passed,
+        "unproved": [design.joint_labels[key] for key in shown.unproved],
+        "gauge": _fit_gauge(shown),
+        "example": f"2026-03-01T10:00, {words['target']}" + (", 18.5" if rule.temperatures else ""),
+    }
+
+
+def _fit_gauge(shown: SectionProof) -> int:
+    """The place in the list of the first gauge that can read the test pressure: fine enough, and made for it."""
+    rule = shown.rule
+    for number, gauge in enumerate(people_store.instruments(db.get())):
+        step_pa, range_pa = gauge["resolution_bar"] * PA_PER_BAR, (gauge["range_bar"] or 0.0) * PA_PER_BAR
+        high_enough = range_pa >= max(rule.raise_pa, rule.target_pa)
+        if high_enough and step_pa <= rule.coarsest_pa and range_pa <= (rule.most_range_pa or range_pa):
+            return number
+    return 0
+
+
+@bp.get("")
+def prove(uid: str) -> str:
+    """The sections of the job, and one of them with its test."""
+    return Frame(uid, "prove").render("prove.html", typed={}, error=None)
+
+
+@bp.post("")
+def keep_test(uid: str) -> Any:
+    """Keep a test of a section with its readings; the verdict follows from them. What cannot be read comes back as typed."""
+    form = request.form
+    frame = Frame(uid, "prove")
+    conn = db.get()
+    try:
+        proofs = {one.section.key: one for one in proofs_of(frame.design, records_here(uid))}
+        asked = form.get("section", "")
+        shown = proofs.get(asked)
+        if shown is None:
+            raise Refused(
+                "section", asked, f"a section of this job: {', '.join(proofs) or 'none yet'}", next(iter(proofs), "")
+            )
+        text = form.get("readings", "")
+        upload = request.files.get("file")
+        if upload is not None and upload.filename:
+            text = upload.read(2_000_000).decode("utf-8", "replace")
+        if not read_readings(text, shown.rule.unit):
+            example = frame.data["proof"]["example"]
+            raise Refused("readings", text, "at least two lines: time, pressure, temperature", example)
+        gauge = people_store.instrument(conn, form.get("gauge", ""))
+        body = _body(shown, gauge, records_here(uid), text)
+        record = {
+            "uuid": form.get("uuid", ""),
+            "job": uid,
+            "kind": "test",
+            "key": shown.kind.id,
+            "label": shown.kind.title,
+            "rev": frame.rev,
+            "made_at": now(),
+            "by_role": form.get("by_role", "site lead"),
+            "body": body,
+        }
+        with writing(conn):
+            records_store.add(conn, record)
+    except Refused as error:
+        return frame.render("prove.html", typed=form, error=error), 422
+    return redirect(url_for(".prove", uid=uid, section=asked) + "#tests", 303)
+
+
+def _body(shown: SectionProof, gauge: dict[str, Any], records: list[Any], readings: str) -> dict[str, Any]:
+    """The body of a test's record: what was tested, with what, and how its joints were made then."""
+    section, rule = shown.section, shown.rule
+    dry = [key for key, state in joint_states(records).items() if state.yes("dry")]
+    range_bar = gauge.get("range_bar") or 0.0
+    rig = rig_of(section, shown.kind, rule, gauge["resolution_bar"] * PA_PER_BAR, range_bar * PA_PER_BAR, dry)
+    return {
+        "section": section.key,
+        "spec": shown.kind.id,
+        "medium": shown.kind.medium,
+        "target_pa": rule.target_pa,
+        "gauge": {
+            "name": gauge["name"],
+            "resolution_pa": gauge["resolution_bar"] * PA_PER_BAR,
+            "range_pa": range_bar * PA_PER_BAR,
+            "calibrated_on": gauge["calibrated_on"],
+            "due_on": gauge["due_on"],
+        },
+        "joints": dict(section.joints),
+        "volume_l": round(rule.volume_l, 3),
+        "unit": rule.unit,
+        "readings": readings,
+        "rig": asdict(rig),
+    }

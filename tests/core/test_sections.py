@@ -1,0 +1,222 @@
+"""What is proved together, and that a test un-proves exactly what is changed after it."""
+
+import random
+import unittest
+
+from oikotherm.core.context import Context
+from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
+from oikotherm.core.job.commands import apply
+from oikotherm.core.services import spec
+from oikotherm.core.work.proof import Rig, judge, read_readings
+from oikotherm.core.work.records import Record
+from oikotherm.core.work.sections import section_proofs, sections_of, state_mark
+from tests.core.test_memory import edits, rarer_edits
+from tests.jobs import CATALOGUE, edit, job, port, station, whole
+from tests.proving import passed, readings
+
+
+def proofs(design, records=()):
+    return section_proofs(design, sections_of(design), records, state_mark(design))
+
+
+def by_flooding(design, service):
+    """Sets of straights that hang together, found by colouring (not by the library the program uses)."""
+    work = design.pipework
+    own = {key: one for key, one in work.straights.items() if work.runs[one.run].run.service == service}
+    through = spec.service(service).through
+    colour = {}
+    for first in own:
+        if first in colour:
+            continue
+        waiting = [first]
+        while waiting:
+            key = waiting.pop()
+            if key in colour:
+                continue
+            colour[key] = first
+            ends = {own[key].from_node, own[key].to_node}
+            stations = (
+                {work.ports[work.nodes[end].part].station.id for end in ends if work.nodes[end].kind == "port"}
+                if through
+                else set()
+            )
+            for other, one in own.items():
+                beyond = {one.from_node, one.to_node}
+                met = {work.ports[work.nodes[end].part].station.id for end in beyond if work.nodes[end].kind == "port"}
+                if ends & beyond or stations & met:
+                    waiting.append(other)
+    found = {}
+    for key, first in colour.items():
+        found.setdefault(first, set()).add(key)
+    return {frozenset(one) for one in found.values()}
+
+
+class SectionTest(unittest.TestCase):
+    def test_three_services_three_kinds_of_section(self):
+        design = derive(whole("lockhouse"))
+        found = {one.section.key: one for one in proofs(design)}
+        self.assertEqual(set(found), {"heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1", "water/SOF.out/1"})
+        heating, gas, water = (found[key] for key in ("heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1"))
+        self.assertEqual([one.kind.medium for one in (heating, gas, water)], ["water", "air", "water"])
+        self.assertEqual(gas.rule.target_pa, 2000)  # 20 mbar, two minutes, no water anywhere near it
+        self.assertEqual((gas.rule.settle_min, gas.rule.hold_min), (1, 2))
+        self.assertAlmostEqual(water.rule.target_pa, 1.1 * 6e5)
+        self.assertNotIn("water", " ".join(gas.kind.steps).lower())
+        joints = [set(one.section.joints) for one in found.values()]
+        self.assertEqual(sum(map(len, joints)), len(set().union(*joints)))
+        runs = {run.id: run.service for run in design.job.runs}
+        held = {key for key, one in design.fitted.joints.items() if not spec.service(runs[one.run]).runs_off}
+        self.assertEqual(set().union(*joints), held)
+        for one in found.values():
+            services = {runs[design.fitted.joints[key].run] for key in one.section.joints}
+            self.assertEqual(services, {one.section.service})
+
+    def test_sections_are_what_hangs_together(self):
+        for uid in ("lockhouse", "fernhollow", "olmo-vecchio"):
+            design = derive(whole(uid))
+            for service in spec.services().values():
+                if not service.runs_off:
+                    own = {frozenset(one.straights) for one in sections_of(design) if one.service == service.id}
+                    self.assertLessEqual(own, by_flooding(design, service.id), f"{uid} {service.id}")
+
+    def test_where_a_section_ends_is_named(self):
+        design = derive(whole("fernhollow"))
+        gas = next(one for one in sections_of(design) if one.service == "gas")
+        self.assertEqual(
+            [one.what for one in gas.boundaries],
+            ["REG.out shut off or plugged", "WH.gas shut off or plugged", "capped end of G2"],
+        )
+        # 1/2 black steel pipe, 15.8 mm bore: by hand from the lengths paced
+        length_mm = sum(design.pipework.runs[run].length_mm for run in ("G1", "G2"))
+        bore_mm = CATALOGUE.pipe("fe-40", "3/4").bore_mm
+        self.assertAlmostEqual(gas.volume_l, 3.14159 / 4 * bore_mm**2 * length_mm / 1e6, delta=0.1)
+
+    def test_a_gas_job_has_no_drain_and_no_hot_water(self):
+        there = edit(
+            job(),
+            station("MTR", [port("out", "comp-cu 22 socket", (0, 0, 100), role="gas")], kind="meter", state="keep"),
+            station(
+                "BLR",
+                [port("gas", "comp-cu 22 socket", (3000, 0, 1000), way="in", role="gas")],
+                kind="boiler",
+                state="keep",
+            ),
+            {"do": "put_run", "text": "G1 from MTR.out cu-m 22: U900 E3000 -> cap"},
+        )
+        design = derive(there)
+        self.assertEqual([step.key for step in design.plan], ["isolate", "pipe:G1", "proof:gas/MTR.out/1", "handover"])
+        words = " ".join(
+            f"{s.title} {s.where} {s.hold} {s.caution} {[n.why for n in s.needs]}" for s in design.plan
+        ).lower()
+        for wrong in ("drain", "hot water", "scald", "water", "power"):
+            self.assertNotIn(wrong, words)
+        self.assertEqual(design.plan[0].hold, "gas shut and proven dead")
+        self.assertEqual([(one.kind, one.key) for one in design.plan[0].effects], [("isolate", "gas")])
+
+    def test_every_service_has_its_proof_in_the_plan(self):
+        for uid in ("lockhouse", "fernhollow", "olmo-vecchio"):
+            design = derive(whole(uid))
+            keys = [step.key for step in design.plan if step.rule == "proof"]
+            self.assertEqual(len(keys), len(sections_of(design)))
+            last = next(step for step in design.plan if step.key == "handover")
+            self.assertLessEqual({key for key in keys if key != "proof"}, {need.key for need in last.needs})
+
+    def test_effects_say_what_is_done_to_the_house(self):
+        plan = {step.key: {(one.kind, one.key) for one in step.effects} for step in derive(whole("lockhouse")).plan}
+        self.assertEqual(plan["isolate"], {("isolate", "heating"), ("isolate", "water"), ("isolate", "gas")})
+        self.assertEqual(plan["drain:L1"], {("drain", "L1")})
+        self.assertEqual(plan["pipe:G1"], {("make", "G1")})
+        self.assertEqual(plan["hang:R1"], {("hang", "R1")})
+        self.assertEqual(plan["hot"], {("light", "BLR")})
+
+
+class ProvedTest(unittest.TestCase):
+    def test_random_edits_unprove_exactly_the_joints_they_touch(self):
+        touched_some = untouched_some = 0
+        for uid in ("lockhouse", "fernhollow", "olmo-vecchio"):
+            rng, context = random.Random(f"proved {uid}"), Context()
+            before = whole(uid)
+            design = derive(before, context)
+            records = [passed(one, design) for one in proofs(design)]
+            self.assertTrue(all(one.passed for one in proofs(design, records)))
+            was = {key: (one.method, one.pipe) for key, one in design.fitted.joints.items()}
+            for make in (edits, rarer_edits, edits):
+                for command in make(before, rng):
+                    try:
+                        after = derive(apply(before, command, CATALOGUE, context.memory), context)
+                    except Refused:
+                        continue
+                    now = {key: (one.method, one.pipe) for key, one in after.fitted.joints.items()}
+                    runs = {run.id: run.service for run in after.job.runs}
+                    touched = {
+                        key for key, how in now.items()
+                        if was.get(key) != how and not spec.service(runs[after.fitted.joints[key].run]).runs_off
+                    }  # fmt: skip
+                    unproved = {key for one in proofs(after, records) for key in one.unproved}
+                    self.assertEqual(unproved, touched, f"{uid} {command}")
+                    touched_some += bool(touched)
+                    untouched_some += not touched
+        self.assertGreater(touched_some, 10)
+        self.assertGreater(untouched_some, 5)
+
+    def test_a_test_of_one_section_says_nothing_of_another(self):
+        design = derive(whole("lockhouse"))
+        gas = next(one for one in proofs(design) if one.section.service == "gas")
+        after = {one.section.key: one.passed for one in proofs(design, [passed(gas, design)])}
+        self.assertEqual([key for key, done in after.items() if done], ["gas/MTR.out/1"])
+
+    def test_a_test_that_failed_proves_nothing_and_a_later_one_does(self):
+        design = derive(whole("fernhollow"))
+        gas = next(one for one in proofs(design) if one.section.service == "gas")
+        good = passed(gas, design)
+        bad = Record(
+            *[getattr(good, name) for name in good.__slots__[:7]],
+            {**good.body, "readings": readings(gas.rule, lost_pa=2000)},
+        )
+        self.assertEqual(judge(read_readings(bad.body["readings"], "psi"), Rig(**bad.body["rig"])).outcome, "fail")
+        self.assertFalse(next(one for one in proofs(design, [bad]) if one.section.service == "gas").passed)
+        self.assertTrue(next(one for one in proofs(design, [bad, good]) if one.section.service == "gas").passed)
+
+    def test_an_older_record_proves_the_heating_it_matched(self):
+        design = derive(whole("lockhouse"))
+        heating = next(one for one in proofs(design) if one.section.service == "heating")
+        fields = ("test_bar", "resolution_bar", "volume_l", "gas_l", "joints", "dry", "mass_fraction")
+        rig = {name: passed(heating, design).body["rig"][name] for name in fields}
+        body = {
+            "readings": readings(heating.rule),
+            "gauge": {"name": "a gauge"},
+            "rig": rig,
+            "state": state_mark(design),
+        }
+        old = Record("0", "test", "fill-and-leak", "fill and leak", 1, "2026-01-01T10:00:00Z", "site lead", body)
+        self.assertEqual(
+            {one.section.service: one.passed for one in proofs(design, [old])},
+            {"heating": True, "water": False, "gas": False},
+        )
+        body["state"] = "another"
+        self.assertFalse(any(one.passed for one in proofs(design, [old])))
+
+    def test_a_gas_is_corrected_by_absolute_temperature(self):
+        # by hand: 15 psi gauge is 29.7 psi absolute; one kelvin less at 293.15 K takes 29.7 / 293.15 = 0.101 psi
+        lines = "\n".join(f"2026-03-01T10:{n:02d}, {15 - 0.1013 * n / 40:.5f}, {20 - n / 40:.4f}" for n in range(41))
+        rig = Rig(1.0, 0.007, 30.0, 0.0, 0, 0, phase="gas", settle_min=0, hold_min=40, most_drift_k=0.0)
+        found = judge(read_readings(lines, "psi"), rig)
+        self.assertEqual(found.outcome, "pass", found.reasons)
+        self.assertLess(abs(found.drop_bar), 0.0002)
+        uncorrected = judge(
+            read_readings("\n".join(line.rpartition(",")[0] for line in lines.splitlines()), "psi"), rig
+        )
+        self.assertEqual(uncorrected.outcome, "proves nothing")
+
+    def test_a_gauge_made_for_more_proves_nothing(self):
+        design = derive(whole("lockhouse"))
+        gas = next(one for one in proofs(design) if one.section.service == "gas")
+        body = passed(gas, design).body
+        found = judge(read_readings(body["readings"], "mbar"), Rig(**{**body["rig"], "range_bar": 6.0}))
+        self.assertEqual(found.outcome, "proves nothing")
+        self.assertIn("the gauge goes to 6 bar", found.reasons[0])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -39,8 +39,12 @@ def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None)
 
 def pressure_said(pressure_pa: float, unit: str) -> str:
     """A test pressure as the trade reads it, with its unit: 20 mbar, 3.0 psi, 1.95 bar."""
-    value, words = convert(f"{pressure_pa:.6g} Pa", unit)
-    return f"{value:.2f} bar" if unit == "bar" else words
+    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
+    return f"{value:.2f} bar" if unit == "bar" else f"{value:.3g} {unit}"
+
+
+def _minutes(minutes: float) -> str:
+    return f"{minutes:.0f} minute{'' if minutes == 1 else 's'}"
 
 
 @page_data("prove")
@@ -88,8 +92,8 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     words = {
         "target": pressure_said(rule.target_pa, rule.unit),
         "raise": pressure_said(rule.raise_pa or rule.target_pa, rule.unit),
-        "settle": f"{rule.settle_min:.0f}",
-        "hold": f"{rule.hold_min:.0f}",
+        "settle": _minutes(rule.settle_min),
+        "hold": _minutes(rule.hold_min),
     }
     return {
         "section": section,

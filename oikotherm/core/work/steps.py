@@ -75,6 +75,11 @@ class TestRule:
     source: str = ""
 
 
+def gauge_unit(practice: str) -> str:
+    """What the gauges of a practice show for water."""
+    return "psi" if practice == "north-american" else "bar"
+
+
 @dataclass(frozen=True, slots=True)
 class TestKind(Generic[D]):
     """How a service is proved, section by section. rule: what a section (sections.TestSection) is tested with; steps: how it is done, with

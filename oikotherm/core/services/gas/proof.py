@@ -71,7 +71,7 @@ TIGHTNESS = TestKind(
     steps=(
         "Ends capped or plugged, appliances and regulators off or isolated: the test pressure ruins them.",
         "Let-by: shut the valve at the boundary, a little pressure behind it; any rise fails.",
-        "Raise to {target} with air. Leave it {settle} to settle, then hold it {hold} minutes: no drop that the gauge can tell.",
+        "Raise to {target} with air. Leave it {settle} to settle, then hold it {hold}: no drop that the gauge can tell.",
         "With working gas in it every joint is soaped, also those near by that were not worked on.",
     ),
     caution="Gas is work for the licensed person; local code decides the pressure and the time. Never with oxygen, never with water. Air under pressure stores energy: stand clear of caps.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ...quantity import PA_PER_BAR
-from ...work.steps import TestKind, TestRule
+from ...work.steps import TestKind, TestRule, gauge_unit
 from .sizing import heating_of
 from .stations import SPEC
 
@@ -32,13 +32,15 @@ def circuit_of(design: Layout, section: TestSection) -> Heating | None:
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
     heating = circuit_of(design, section)
+    unit = gauge_unit(design.job.practice)
     if heating is None or heating.vessel is None:
-        return TestRule(LEAST_TEST_BAR * PA_PER_BAR, volume_l=USUAL_VOLUME_L, gas_l=USUAL_GAS_L)
+        return TestRule(LEAST_TEST_BAR * PA_PER_BAR, unit=unit, volume_l=USUAL_VOLUME_L, gas_l=USUAL_GAS_L)
     bar = test_pressure_bar(heating.vessel.hot_bar, heating.safety_bar)
     vessel_l = heating.vessel_here_l or heating.vessel.chosen_l
     terms = heating.circuit.terms
     return TestRule(
         bar * PA_PER_BAR,
+        unit=unit,
         volume_l=heating.volume_l,
         gas_l=vessel_l * (heating.vessel.precharge_bar + 1) / (bar + 1),
         mass_fraction=terms.mass_fraction if terms.medium == "mpg" else 0.0,
@@ -54,7 +56,7 @@ FILL_AND_LEAK = TestKind(
     steps=(
         "Fill to the cold pressure; every joint marked made.",
         "Raise to the test pressure, at most 0.9 of the safety valve's unless it is isolated.",
-        "Leave it {settle} minutes to settle, then hold it {hold} with readings of pressure and water temperature.",
+        "Leave it {settle} to settle, then hold it {hold} with readings of pressure and water temperature.",
         "Every joint wiped dry and looked at.",
     ),
     caution="Water under pressure: stand clear of open ends and caps, and never test with a valve that was not meant for it.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from ...work.steps import TestKind, TestRule
+from ...work.steps import TestKind, TestRule, gauge_unit
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -24,7 +24,12 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
     working_pa = said_pa or SPEC.pressure_pa
     codes = {design.pipework.straights[key].pipe.code for key in section.straights}
     soft = any(design.context.catalogue.material(code) in PLASTIC for code in codes)
-    held = replace(TestRule(working_pa), volume_l=section.volume_l, gas_l=max(LEFT_AIR * section.volume_l, 0.02))
+    held = TestRule(
+        working_pa,
+        unit=gauge_unit(design.job.practice),
+        volume_l=section.volume_l,
+        gas_l=max(LEFT_AIR * section.volume_l, 0.02),
+    )
     if design.job.practice == "north-american":
         return replace(held, hold_min=15.0, source="typ, North American minimum: the working pressure")
     if soft:
@@ -49,7 +54,7 @@ PRESSURE_TEST = TestKind(
     steps=(
         "Heater, safety valves and appliances out of the test: shut off, capped or plugged.",
         "Fill from below, vent at the highest tap; every joint marked made.",
-        "Raise to {raise}. Leave it {settle} minutes to settle, topping up; hold {target} for {hold} minutes with readings of pressure and water temperature.",
+        "Raise to {raise}. Leave it {settle} to settle, topping up; hold {target} for {hold} with readings of pressure and water temperature.",
         "Every joint wiped dry and looked at; then flush it, disinfect where asked.",
     ),
     caution="Water under pressure: stand clear of caps. Water pipe is not tested with air but at low pressure and with everyone out of the way; plastic never.",

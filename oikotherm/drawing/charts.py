@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from xml.sax.saxutils import escape, quoteattr
 
 from ..core.services.heating.sized import Heating
 from .svg import number
 
 LEAST_TREAD = 16.0
+
+
+def round_step(least_step: float, least: float = 0.0) -> float:
+    """The next 1, 2 or 5 times a power of ten that is not below a step wanted on a scale."""
+    wanted = max(least_step, least, 1e-12)
+    decade = 10.0 ** math.floor(math.log10(wanted))
+    return next(decade * one for one in (1, 2, 5, 10) if decade * one >= wanted * (1 - 1e-9))
 
 
 def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> str:
@@ -25,7 +33,7 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
     widths = [LEAST_TREAD + length / total_m * spare for length in lengths]
     head = heating.pump_head_pa
     most_kpa = head / 1000
-    step = next(step for step in (0.5, 1, 2, 5, 10, 20, 50, 100, 500) if most_kpa / step <= 6)
+    step = round_step(most_kpa / 6, least=0.5)
 
     def y(kpa: float) -> float:
         return bottom - kpa / most_kpa * (bottom - top)
@@ -92,8 +100,8 @@ def pump_chart(
         return left + x / most_x * (right - left), bottom - y / most_y * (bottom - top)
 
     parts = []
-    step_y = next(step for step in (1, 2, 5, 10, 20, 50, 100) if most_y / step <= 6)
-    step_x = next(step for step in (50, 100, 200, 500, 1000, 2000, 5000) if most_x / step <= 7)
+    step_y = round_step(most_y / 6, least=1)
+    step_x = round_step(most_x / 7, least=50)
     for n in range(int(most_y / step_y) + 1):
         _, y = at(0, n * step_y)
         parts += [_line("grid", (left, y), (right, y)), _text(left - 6, y + 4, f"{n * step_y:g}", "end")]
@@ -131,8 +139,8 @@ def warm_up(
         return left + (t - first) / span * (right - left), bottom - (c - low) / (high - low) * (bottom - top)
 
     parts = []
-    step_c = next(step for step in (5, 10, 20, 50) if (high - low) / step <= 6)
-    step_min = next(step for step in (1, 2, 5, 10, 20, 60, 600) if span / 60 / step <= 8)
+    step_c = round_step((high - low) / 6, least=5)
+    step_min = next((step for step in (1, 2, 5, 10, 20, 60, 600) if span / 60 / step <= 8), round_step(span / 60 / 8))
     for n in range(int((high - low) / step_c) + 1):
         _, y = at(first, low + n * step_c)
         parts += [_line("grid", (left, y), (right, y)), _text(left - 6, y + 4, f"{low + n * step_c:g}", "end")]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -11,6 +11,7 @@ from .job.model import Job
 from .layout import Layout
 from .making.materials import Coil, Part, Sticks, coils, parts, sticks
 from .making.supports import RunClips, schedule
+from .memory import Memory
 from .services.rooms import rooms
 from .work.corners import Corners, corners
 from .work.plan import plan
@@ -51,8 +52,9 @@ class Design(Layout):
 
     @cached_property
     def corners(self) -> Corners | None:
-        """What pulled bends cost or save against fittings; None where no bend would be pulled."""
-        return corners(self, lambda job: Layout(job, self.context))
+        """What pulled bends cost or save against fittings; None where no bend would be pulled. The other way is worked out in a memory of
+        its own: nothing of it is asked for again."""
+        return corners(self, lambda job: Layout(job, replace(self.context, memory=Memory())))
 
 
 def derive(job: Job, context: Context | None = None) -> Design:

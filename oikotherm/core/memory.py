@@ -10,13 +10,13 @@ import gc
 import sys
 import threading
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from types import FunctionType, ModuleType
 from typing import Any, TypeVar
 
 T = TypeVar("T")
 Key = tuple[Hashable, ...]
-USUAL_BYTES = 100_000_000
+USUAL_BYTES = 64_000_000
 LEFT = 0.8
 ENTRY_BYTES = 500  # key, inputs and the table's own share
 SAMPLES = 8  # results of a function that are measured, two of big ones; after that each 128th
@@ -32,6 +32,8 @@ class _Table:
     seen: int = 0
     measured: int = 0
     total_bytes: int = 0
+    few: list[Key] = field(default_factory=list)
+    """The keys of a table that holds only few results."""
 
     @property
     def mean_bytes(self) -> int:
@@ -68,22 +70,23 @@ class Memory:
     def __len__(self) -> int:
         return len(self._entries)
 
-    def keep(self, table: str, inputs: tuple[object, ...], values: Hashable, make: Callable[[], T]) -> T:
+    def keep(self, table: str, inputs: tuple[object, ...], values: Hashable, make: Callable[[], T], most: int = 0) -> T:
         """What make() gives for these inputs and values, made once.
 
         table: which function's result; inputs: compared by identity, and held, so that what they are is not another thing later;
-        values: compared by equality. make must be pure in them.
+        values: compared by equality. make must be pure in them. most: results of this function to hold at most, 0 for any number: few
+        where they are of a whole job, which the next edit makes another.
         """
         key = (table, values, *map(id, inputs))
         entry = self._entries.get(key)
         if entry is None:  # the inputs of an entry are held, so an id stays theirs: equal ids are the same objects
-            entry = self._make(key, inputs, make)
+            entry = self._make(key, inputs, make, most)
         self._asked += 1  # a count lost between threads does no harm: it only tells old from new
         entry.asked = self._asked
         found: T = entry.result
         return found
 
-    def _make(self, key: Key, inputs: tuple[object, ...], make: Callable[[], object]) -> _Entry:
+    def _make(self, key: Key, inputs: tuple[object, ...], make: Callable[[], object], most: int) -> _Entry:
         made = make()
         with self._lock:
             there = self._entries.get(key)
@@ -92,9 +95,18 @@ class Memory:
             entry = _Entry(inputs, made, self._size(str(key[0]), inputs, made), self._asked)
             self._entries[key] = entry
             self.held_bytes += entry.bytes
+            if most:
+                self._keep_few(self._tables[str(key[0])].few, key, most)
             if self.held_bytes > self.most_bytes:
                 self._drop()
         return entry
+
+    def _keep_few(self, few: list[Key], key: Key, most: int) -> None:
+        """Forget all but the most of a table that were asked for last."""
+        few[:] = sorted((one for one in few if one in self._entries), key=lambda one: self._entries[one].asked)
+        for old in few[: max(len(few) - most + 1, 0)]:
+            self.held_bytes -= self._entries.pop(old).bytes
+        few[:] = [*few[max(len(few) - most + 1, 0) :], key]
 
     def _drop(self) -> None:
         """Forget what was not asked for longest."""

@@ -19,7 +19,7 @@ from ..exchange.in_force import context_of, firm_catalogue, firm_context
 from ..store import jobs as jobs_store
 from ..store.database import connect
 
-MOST_KEPT = 4  # revisions, and designs of revisions
+MOST_KEPT = 2  # revisions, and designs of revisions: the present one and the one before, or those of two jobs
 
 
 def get() -> sqlite3.Connection:

@@ -28,6 +28,7 @@ def _make(frame: Frame) -> dict[str, Any]:
     """The cut list with the choices it follows, what to order, clips and holes."""
     option, choice = chosen(frame.job, METAL_JOINING)
     design = frame.design
+    many = len(design.cuts) > MANY_CUTS
     stock = van_store.stock(db.get())
     money = [
         row.count * price
@@ -40,13 +41,13 @@ def _make(frame: Frame) -> dict[str, Any]:
         "totals": totals(design),
         "topics": [(topic, *chosen(frame.job, topic)) for topic in (METAL_JOINING, TURNS)],
         "flame": any(joint.method == "capillary" for joint in design.fitted.joints.values()),
-        "corners": _corners_said(design.corners, frame.unit),
+        "corners": None if many else _corners_said(design.corners, frame.unit),
         "order": design.materials,
         "stock": stock,
         "money": sum(money) if money else None,
         "hung": design.supports,
         "bored": _holes_together(design.holes),
-        "many": len(design.cuts) > MANY_CUTS,
+        "many": many,
     }
 
 
@@ -91,6 +92,15 @@ def _holes_together(holes: Iterable[Hole]) -> list[list[Hole]]:
     for hole in holes:
         groups.setdefault((hole.run, hole.straight, hole.through, hole.ref or str(hole.at)), []).append(hole)
     return list(groups.values())
+
+
+@bp.get("/corners")
+def weigh(uid: str) -> Any:
+    """Bends against fittings, for a job too large to be worked out both ways before somebody asks."""
+    frame = Frame(uid, "make")
+    found = _corners_said(frame.design.corners, frame.unit)
+    html = get_template_attribute("_corners.html", "corners_said")(found)
+    return jsonify(rev=frame.rev, fragments={"corners": Markup('<div id="corners">{}</div>').format(html)})
 
 
 @bp.get("/working/<label>")

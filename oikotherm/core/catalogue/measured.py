@@ -46,7 +46,7 @@ def overlay(catalogue: Catalogue, rows: Iterable[BookRow], memory: Memory | None
     if not kept:
         return catalogue
     memory = Memory() if memory is None else memory
-    return memory.keep("measured catalogue", (catalogue,), kept, lambda: _laid(catalogue, kept))
+    return memory.keep("measured catalogue", (catalogue,), kept, lambda: _laid(catalogue, kept), most=6)
 
 
 def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:

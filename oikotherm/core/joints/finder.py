@@ -165,7 +165,7 @@ class _Graph:
 
 
 def _graph(catalogue: Catalogue, memory: Memory) -> _Graph:
-    return memory.keep("parts by their ends", (catalogue,), None, lambda: _make_graph(catalogue, memory))
+    return memory.keep("parts by their ends", (catalogue,), None, lambda: _make_graph(catalogue, memory), most=4)
 
 
 def _make_graph(catalogue: Catalogue, memory: Memory) -> _Graph:

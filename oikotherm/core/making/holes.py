@@ -49,7 +49,7 @@ def hole_mm(catalogue: Catalogue, code: str, size: str, lag_mm: float, od_mm: fl
 def kept_holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Hole, ...]:
     """All holes of the job in the order of the runs, worked out once for rules and lists."""
     inputs = job, fitted, catalogue
-    return fitted.pipework.memory.keep("holes", inputs, None, lambda: tuple(holes(job, fitted, catalogue)))
+    return fitted.pipework.memory.keep("holes", inputs, None, lambda: tuple(holes(job, fitted, catalogue)), most=4)
 
 
 def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:

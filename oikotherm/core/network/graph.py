@@ -77,7 +77,7 @@ def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) ->
 
 def devices(circuit: Net, pipework: Pipework, part: str) -> list[Node]:
     """The devices of a kind on the circuit's pipes."""
-    found = pipework.memory.keep("devices", (pipework.graph,), None, partial(_devices, pipework)).get(part, ())
+    found = pipework.memory.keep("devices", (pipework.graph,), None, partial(_devices, pipework), most=4).get(part, ())
     return [pipework.nodes[key] for key in found if key in circuit.nodes]
 
 
@@ -97,7 +97,7 @@ def lowest(circuit: Net, pipework: Pipework) -> Region:
 
 def tops(circuit: Net, pipework: Pipework) -> list[Region]:
     """The high points of the circuit's pipes, the highest first."""
-    return pipework.memory.keep("high points", (circuit, pipework), None, lambda: _tops(circuit, pipework))
+    return pipework.memory.keep("high points", (circuit, pipework), None, lambda: _tops(circuit, pipework), most=4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +146,7 @@ def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
 
 
 def _slopes(circuit: Net, pipework: Pipework) -> _Slopes:
-    return pipework.memory.keep("slopes", (circuit, pipework), None, lambda: _find_slopes(circuit, pipework))
+    return pipework.memory.keep("slopes", (circuit, pipework), None, lambda: _find_slopes(circuit, pipework), most=4)
 
 
 def _find_slopes(circuit: Net, pipework: Pipework) -> _Slopes:
@@ -181,8 +181,7 @@ def _places(pipework: Pipework) -> dict[str, int]:
     """The place of every node in the document."""
     return pipework.memory.keep(
         "places of nodes", (pipework.graph,), len(pipework.nodes),
-        lambda: {key: n for n, key in enumerate(pipework.nodes)},
-    )  # fmt: skip
+        lambda: {key: n for n, key in enumerate(pipework.nodes)}, most=4)  # fmt: skip
 
 
 def region_has(region: Region, pipework: Pipework, part: str) -> bool:

@@ -75,7 +75,9 @@ class Side:
 
 def roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
     """The source's ports of a role that feed this circuit: flow out of it, return into it."""
-    return pipework.memory.keep("roots", (circuit, pipework.graph), role, lambda: _roots_of(circuit, pipework, role))
+    return pipework.memory.keep(
+        "roots", (circuit, pipework.graph), role, lambda: _roots_of(circuit, pipework, role), most=24
+    )
 
 
 def _roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
@@ -92,7 +94,11 @@ def _roots_of(circuit: Fed, pipework: Pipework, role: str) -> tuple[str, ...]:
 def side(circuit: Fed, pipework: Pipework, role: str, mixed: Collection[str]) -> Side:
     """Walk one side from the source, breadth first. A bypass valve stands shut in it."""
     return pipework.memory.keep(
-        "side", (circuit, pipework.graph), (role, frozenset(mixed)), lambda: _side(circuit, pipework, role, mixed)
+        "side",
+        (circuit, pipework.graph),
+        (role, frozenset(mixed)),
+        lambda: _side(circuit, pipework, role, mixed),
+        most=12,
     )
 
 

@@ -15,7 +15,7 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
     only one kind, its loose ends stand for the other. A bypass valve is taken as shut: beside it nothing is known. Within a connected tree the flow in a straight is what lies on
     either side of it; a network with loops is solved as equal resistances in proportion to flow.
     """
-    found = pipework.memory.keep("flow networks", (pipework.graph,), None, lambda: _networks(pipework))
+    found = pipework.memory.keep("flow networks", (pipework.graph,), None, lambda: _networks(pipework), most=4)
     looped = [
         _signs(_looped(one.nodes, [pipework.straights[key] for key in one.straights], one.supply))
         for one in found.looped

@@ -123,8 +123,7 @@ def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, Port
     joined = tuple((key, nodes[key].kind) for part in parts.values() for key in part.joins if nodes[key].kind != "tee")
     links = [part.links for part in parts.values()]
     return memory.keep(
-        "graph", (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends)
-    )  # fmt: skip
+        "graph", (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends), most=6)  # fmt: skip
 
 
 class _Builder:

@@ -42,7 +42,7 @@ def traps(
     least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through its own
     way only. A station lets water through between its ports; its own litres stay as far as its body stands below that surface.
     """  # fmt: skip
-    ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes))
+    ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes), most=8)
     z = {key: pipework.nodes[key].at.z for key in nodes}
     stations = ways.stations
     level: dict[str, float] = {}

@@ -39,6 +39,7 @@ def neck(view: View) -> Iterable[Said]:
         (view.context.catalogue, work.graph, *forms),
         None,
         lambda: _uneven(work, view.context.catalogue),
+        most=4,
     ):
         arms = work.arms[key]
         into: list[Straight] = []

@@ -37,7 +37,7 @@ def _pairs(view: View) -> list[Near]:
         reach_mm = 2 * max(widest, default=0.0) + APART_MM
         return list(near_pairs(view.fitted.pipework, view.fitted.spans, reach_mm))
 
-    found = keep("near pairs", (view.fitted, catalogue), None, near_each_other)
+    found = keep("near pairs", (view.fitted, catalogue), None, near_each_other, most=4)
     return [near for near in found if not _gone(view, near.one) and not _gone(view, near.other)]
 
 
@@ -489,7 +489,9 @@ def rodents(view: View) -> Iterable[Said]:
 def _any_soft(view: View) -> bool:
     """Whether there is plastic pipe at all."""
     graph, forms = view.fitted.pipework.graph, [part.form for part in view.fitted.pipework.parts.values()]
-    codes = view.memory.keep("pipe systems", (graph, *forms), None, lambda: _codes(view.fitted.pipework.parts.values()))
+    codes = view.memory.keep(
+        "pipe systems", (graph, *forms), None, lambda: _codes(view.fitted.pipework.parts.values()), most=4
+    )
     systems = view.context.catalogue.systems
     return any(systems[code].material in ("plastic", "multilayer") for code in codes if code in systems)
 

@@ -37,6 +37,7 @@ def corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | No
         (design.job, design.context.catalogue),
         design.context.mark,
         lambda: _corners(design, worked_out),
+        most=4,
     )
 
 

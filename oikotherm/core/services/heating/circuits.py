@@ -63,8 +63,7 @@ def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
     """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it), each followed
     by those behind its mixing sets."""
     return pipework.memory.keep(
-        "heating circuits", (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework)
-    )  # fmt: skip
+        "heating circuits", (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework), most=6)  # fmt: skip
 
 
 def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:

@@ -298,7 +298,9 @@ def _bars(heating: Heating, fitted: Fitted) -> list[Branch]:
 
 def _port(heating: Heating, fitted: Fitted, station: str, role: str) -> str:
     """The node of a station's port of a role in the circuit."""
-    found = fitted.pipework.memory.keep("ports of emitters", (heating, fitted), None, lambda: _ports(heating, fitted))
+    found = fitted.pipework.memory.keep(
+        "ports of emitters", (heating, fitted), None, lambda: _ports(heating, fitted), most=4
+    )
     return found[station, role]
 
 

@@ -117,8 +117,7 @@ def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
                 key for node in (*part.nodes, *(node for node, _, _ in part.outer)) for _, key in work.graph.beside.get(node, ())
             ))
             for run, part in work.parts.items()
-        },
-    )  # fmt: skip
+        }, most=4)  # fmt: skip
 
 
 class _Sizer:
@@ -141,7 +140,7 @@ class _Sizer:
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
         self.losses = Losses(fitted, catalogue, self.medium, self.settings)
         self.node_at = self.pipework.memory.keep(
-            "node of a port", (circuit, self.pipework.graph), None, partial(_node_at, circuit)
+            "node of a port", (circuit, self.pipework.graph), None, partial(_node_at, circuit), most=8
         )
         self.about = _about(self.pipework)
         self.left_out: list[str] = []

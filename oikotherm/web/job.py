@@ -18,7 +18,8 @@ from ..exchange.in_force import with_rows_in_force
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
-from .frame import Frame
+from .blocks import in_blocks
+from .frame import Frame, page_data
 
 MOST_WATCHED = 40
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
@@ -65,6 +66,11 @@ def _whole(said: Any) -> frozenset[str]:
     return frozenset(one for one in said if isinstance(one, str)) if isinstance(said, list) else frozenset()
 
 
+def _part(said: Any) -> str:
+    """The block of a long list that the page shows."""
+    return said if isinstance(said, str) and said.isascii() and said.isdigit() and len(said) < 7 else ""
+
+
 def _page(said: Any) -> str:
     return said if said in (*PAGES, "watch") else "pace"
 
@@ -103,7 +109,7 @@ def edit(uid: str) -> Any:
         edit_job(uid, rev, commands)
     except jobs_store.Stale:
         return stale_answer(uid, page)
-    return jsonify(Frame(uid, page, _whole(body.get("whole"))).answer(shown=rev))
+    return jsonify(Frame(uid, page, _whole(body.get("whole")), _part(body.get("part"))).answer(shown=rev))
 
 
 def _step(uid: str, way: str) -> Any:
@@ -121,7 +127,7 @@ def _step(uid: str, way: str) -> Any:
     if not request.is_json:
         return redirect(url_for(STAGE_PAGES[page], uid=uid), 303)
     words = "" if target is not None else f"Nothing to {way}."
-    return jsonify(Frame(uid, page, _whole(body.get("whole"))).answer(words, shown=rev))
+    return jsonify(Frame(uid, page, _whole(body.get("whole")), _part(body.get("part"))).answer(words, shown=rev))
 
 
 @bp.post("/undo")
@@ -142,10 +148,16 @@ def state(uid: str) -> Any:
     return jsonify(Frame(uid, _page(request.args.get("page"))).answer())
 
 
+@page_data("watch")
+def _watch(frame: Frame) -> dict[str, Any]:
+    """The findings, by rule where there are many."""
+    return {"found": in_blocks(frame.findings(), lambda one: one.rule, frame.part)}
+
+
 @bp.get("/watch")
 def watch(uid: str) -> Any:
     """Every finding, where there are more than the watch list shows."""
-    return render_template("watch.html", frame=Frame(uid, "watch"))
+    return Frame(uid, "watch").render("watch.html")
 
 
 @bp.get("/history")
@@ -165,7 +177,10 @@ def find(uid: str) -> Any:
     if low:
         survey, make = url_for("survey.index", uid=uid), url_for("make.index", uid=uid)
         hits += [
-            {"what": f"{station.id} {station.name or station.kind}", "url": f"{survey}#{station.id}"}
+            {
+                "what": f"{station.id} {station.name or station.kind}",
+                "url": f"{survey}?station={station.id}#{station.id}",
+            }
             for station in frame.job.stations
             if low in f"{station.id} {station.name} {station.kind}".lower()
         ]
@@ -175,8 +190,8 @@ def find(uid: str) -> Any:
             if low in run.id.lower()
         ]
         hits += [
-            {"what": f"piece {label}", "url": f"{make}#{label}"}
-            for label in frame.design.piece_labels.values()
+            {"what": f"piece {label}", "url": f"{make}?of={frame.design.fitted.pieces[key].run}#{label}"}
+            for key, label in frame.design.piece_labels.items()
             if low in label.lower()
         ]
     return render_template("find.html", frame=frame, text=text, hits=hits[:40], jobs=jobs_store.find(db.get(), text))

@@ -21,6 +21,7 @@ from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import now, writing
 from . import db
+from .blocks import in_blocks
 from .frame import Frame, page_data
 from .records import records_here
 
@@ -79,16 +80,26 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     design, section, rule, kind = frame.design, shown.section, shown.rule, shown.kind
     states = joint_states(records_here(frame.uid))
     catalogue, fitted = design.context.catalogue, design.fitted
-    waiting, blank = [], []
-    for key in section.joints:
-        joint, label, state = fitted.joints[key], design.joint_labels[key], states.get(key)
-        if kind.looked_dry and not (state and state.yes("dry")):
-            waiting.append(
-                {"key": key, "label": label, "title": joint.fitting_title, "method": joint.method, "pipe": joint.pipe}
-            )
-        missing = missing_checks(catalogue, joint, state)
-        if missing:
-            blank.append({"label": label, "missing": missing})
+    wet = [key for key in section.joints if kind.looked_dry and not (key in states and states[key].yes("dry"))]
+    missing = {
+        key: words
+        for key in section.joints
+        if (words := missing_checks(catalogue, fitted.joints[key], states.get(key)))
+    }
+    listed = in_blocks([fitted.joints[key] for key in section.joints], lambda joint: joint.run, frame.part)
+    shown_here = {joint.key: joint for joint in listed.rows}
+    waiting = [
+        {
+            "key": key,
+            "label": design.joint_labels[key],
+            "title": one.fitting_title,
+            "method": one.method,
+            "pipe": one.pipe,
+        }
+        for key in wet
+        if (one := shown_here.get(key))
+    ]
+    blank = [{"label": design.joint_labels[key], "missing": missing[key]} for key in shown_here if key in missing]
     words = {
         "target": pressure_said(rule.target_pa, rule.unit),
         "raise": pressure_said(rule.raise_pa or rule.target_pa, rule.unit),
@@ -96,6 +107,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "hold": _minutes(rule.hold_min),
     }
     return {
+        "list": listed,
         "section": section,
         "kind": kind,
         "rule": rule,
@@ -103,7 +115,9 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "steps": [step.format(**words) for step in kind.steps],
         "tests": shown.tests,
         "waiting": waiting,
+        "wet": len(wet),
         "blank": blank,
+        "missing": len(missing),
         "passed": shown.passed,
         "unproved": [design.joint_labels[key] for key in shown.unproved],
         "gauge": _fit_gauge(shown),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
@@ -9,6 +10,7 @@ from flask import Blueprint, jsonify, render_template, request
 from ..core.errors import Refused
 from ..core.job.model import Choice
 from ..core.joints.alternatives import chains_to_join, ways_to_join
+from ..core.joints.fitted import Joint
 from ..core.joints.takeoff import parts_title
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.work.place import place_words
@@ -19,6 +21,7 @@ from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import writing
 from . import db
+from .blocks import in_blocks
 from .frame import Frame, page_data
 from .job import _body, edit_job, stale_answer
 from .records import records_here
@@ -68,27 +71,52 @@ def take(uid: str) -> Any:
 # --- Joints --------------------------------------------------------------------------------------------------------------
 
 
-def _joint_groups(frame: Frame) -> list[dict[str, Any]]:
-    """The job's joints by method, each with its label and state; then those that are gone but have records."""
-    states = joint_states(records_here(frame.uid))
+def _joint_groups(
+    frame: Frame, shown: Sequence[Joint], states: dict[str, JointState], *, gone: bool
+) -> list[dict[str, Any]]:
+    """Joints by method, each with its label and state; then those that are gone but have records."""
     groups: dict[str, list[dict[str, Any]]] = {}
-    lies = {piece.key: piece.place for piece in frame.design.fitted.pieces.values()}
-    for joint in frame.design.fitted.joints.values():
+    design = frame.design
+    for joint in shown:
         state = states.get(joint.key) or JointState(joint.key, "")
-        changed = bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe)
-        groups.setdefault(joint.method, []).append({
-            "key": joint.key, "label": frame.design.joint_labels[joint.key], "title": joint.fitting_title, "pipe": joint.pipe, "method": joint.method,
-            "checks": checks_of(frame.design.context.catalogue, joint.method, joint.pipe), "fitting": joint.fitting_key, "run": joint.run, "place": place_words(frame.design, joint.at, lies.get(joint.other, "")), "state": state, "changed": changed, "gone": False,
-        })  # fmt: skip
+        piece = design.fitted.pieces.get(joint.other)
+        row = {
+            "key": joint.key,
+            "label": design.joint_labels[joint.key],
+            "title": joint.fitting_title,
+            "pipe": joint.pipe,
+            "method": joint.method,
+            "checks": checks_of(design.context.catalogue, joint.method, joint.pipe),
+            "fitting": joint.fitting_key,
+            "run": joint.run,
+            "place": place_words(design, joint.at, piece.place if piece else ""),
+            "state": state,
+            "changed": bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe),
+            "gone": False,
+        }
+        groups.setdefault(joint.method, []).append(row)
     rows = [{"method": method, "joints": found} for method, found in groups.items()]
-    gone = [state for key, state in states.items() if key not in frame.design.fitted.joints]
-    if gone:
-        lost = [
-            {"key": s.key, "label": s.label, "title": "no longer in the pipework", "pipe": s.pipe, "method": s.method, "run": "", "state": s, "changed": False, "gone": True, "checks": (), "fitting": ""}
-            for s in gone
-        ]  # fmt: skip
+    lost = [_lost(state) for key, state in states.items() if key not in design.fitted.joints]
+    if gone and lost:
         rows.append({"method": "gone", "joints": lost})
     return rows
+
+
+def _lost(state: JointState) -> dict[str, Any]:
+    """A joint that was recorded and is no more."""
+    return {
+        "key": state.key,
+        "label": state.label,
+        "title": "no longer in the pipework",
+        "pipe": state.pipe,
+        "method": state.method,
+        "run": "",
+        "state": state,
+        "changed": False,
+        "gone": True,
+        "checks": (),
+        "fitting": "",
+    }
 
 
 def _topics(frame: Frame) -> list[tuple[Topic, Option, Choice]]:
@@ -104,7 +132,18 @@ def check_words(name: str) -> str:
 @page_data("joints")
 def _joints(frame: Frame) -> dict[str, Any]:
     """The joints with their state, and the practice of this job."""
-    return {"groups": _joint_groups(frame), "topics": _topics(frame)}
+    joints = tuple(frame.design.fitted.joints.values())
+    listed = in_blocks(joints, lambda joint: joint.run, frame.part, lambda joint: joint.run == frame.of.upper())
+    states = joint_states(records_here(frame.uid))
+    made = {key for key, state in states.items() if state.yes("made")} & frame.design.fitted.joints.keys()
+    return {
+        "list": listed,
+        "groups": _joint_groups(frame, listed.rows, states, gone=listed.shown in ("", "1")),
+        "total": len(joints),
+        "made": len(made),
+        "made_elsewhere": len(made - {joint.key for joint in listed.rows}),
+        "topics": _topics(frame),
+    }
 
 
 @joints_bp.get("/card")
@@ -170,12 +209,17 @@ def _order(frame: Frame) -> dict[str, Any]:
     """The plan with ticks and hours, and the water work of the circuits."""
     steps = frame.design.plan
     done = ticked(records_here(frame.uid))
+    place = {step.key: number for number, step in enumerate(steps, 1)}
+    listed = in_blocks(steps, lambda step: place[step.key], frame.part)
     return {
-        "steps": steps,
+        "list": listed,
+        "steps": listed.rows,
+        "many": len(steps),
         "titles": {step.key: step.title for step in steps},
         "done": done,
         "hours": sum(step.minutes for step in steps) / 60,
         "count": sum(step.key in done for step in steps),
+        "elsewhere": sum(step.key in done for step in steps) - sum(step.key in done for step in listed.rows),
         "water": frame.design.water_work,
     }
 

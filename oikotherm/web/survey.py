@@ -19,6 +19,7 @@ from ..core.services.heating.valves import curve_of_points
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
 from . import db
+from .blocks import MOST_ROWS, in_blocks
 from .flows import flow_facts, two_pipes
 from .frame import Frame, page_data
 from .job import _rev, edit_job
@@ -44,6 +45,10 @@ def _survey(frame: Frame) -> dict[str, Any]:
     """Kinds, stations with what is known of them, and the level the plan shows."""
     level, job = plan_level(frame), frame.job
     marked = flow_facts(job)
+    by_level = sorted(job.stations, key=lambda one: [level.id for level in job.house.levels].index(one.level))
+    asked = request.args.get("station") or (request.form.get("form", "").split("-") + [""])[1]
+    stations = by_level if len(by_level) > MOST_ROWS else job.stations
+    listed = in_blocks(stations, lambda one: one.level, frame.part, lambda one: one.id == asked)
     return {
         "to_see": checks(job),
         "kinds": spec.kinds().values(),
@@ -56,6 +61,8 @@ def _survey(frame: Frame) -> dict[str, Any]:
         "shown": level,
         "plan": survey_plan(frame, level),
         "lines": house_lines(frame, level),
+        "list": listed,
+        "open_station": request.args.get("station", ""),
         "stations": [
             {
                 "station": station,
@@ -65,7 +72,7 @@ def _survey(frame: Frame) -> dict[str, Any]:
                 "two_pipes": two_pipes(station),
                 "flow_is": marked.get(station.id),
             }
-            for station in job.stations
+            for station in listed.rows
         ],
     }
 
@@ -84,9 +91,10 @@ def change(uid: str) -> Any:
     except jobs_store.Stale as stale:
         words = f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you typed is kept below."
         return _page(uid, typed=form, typed_in=name, message=words), 409
-    return redirect(
-        url_for(".index", uid=uid, done=name, level=form.get("level_shown") or None) + f"#{form.get('back', name)}", 303
-    )
+    back = form.get("back", name)
+    many = len(job.stations) > MOST_ROWS and job.station(back) is not None
+    more = {"level": form.get("level_shown") or None, "station": back if many else None}
+    return redirect(url_for(".index", uid=uid, done=name, **more) + f"#{back}", 303)
 
 
 def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, Any]]:

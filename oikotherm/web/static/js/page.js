@@ -51,18 +51,24 @@ class Page extends EventTarget {
 
   /** Send commands made on the revision shown. True when stored; false when somebody was faster. */
   async edit(commands) {
-    return this.#send("edit", {rev: this.rev, page: this.name, commands, whole: this.#whole()});
+    return this.#send("edit", {rev: this.rev, page: this.name, commands, whole: this.#whole(), part: this.#part()});
   }
 
   /** "undo" or "redo". */
   async step(way) {
-    return this.#send(way, {rev: this.rev, page: this.name, whole: this.#whole()});
+    return this.#send(way, {rev: this.rev, page: this.name, whole: this.#whole(), part: this.#part()});
   }
 
   /** The runs whose chips were asked for, where a job has too many to show all. */
   #whole() {
     if (!document.querySelector("[data-whole]")) return [];
     return [...document.querySelectorAll(".run .chips")].map((chips) => chips.closest(".run").dataset.run);
+  }
+
+  /** The block of a long list that is shown. */
+  #part() {
+    const shown = document.querySelector(".work .blocks [aria-current]");
+    return shown ? new URLSearchParams(shown.search).get("part") : "";
   }
 
   async #send(path, body) {

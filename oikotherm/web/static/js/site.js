@@ -62,9 +62,10 @@ function uuid() {
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
 }
 
+/** Count what is shown, and what lies in other blocks of a long list. */
 function count(id, selector) {
   const place = document.getElementById(id);
-  if (place) place.textContent = document.querySelectorAll(selector).length;
+  if (place) place.textContent = document.querySelectorAll(selector).length + Number(place.dataset.elsewhere ?? 0);
 }
 
 /** Wire Joints, Order and Prove. */
@@ -153,7 +154,8 @@ function fillMoves(details) {
 function keepReadings(page) {
   const box = document.getElementById("readings");
   if (!box) return;
-  const key = `oikotherm:readings:${page.uid}`;
+  const section = document.querySelector("#test-form [name=section]").value;
+  const key = `oikotherm:readings:${page.uid}:${section}`;
   if (location.hash === "#tests") localStorage.removeItem(key);
   if (!box.value) box.value = localStorage.getItem(key) ?? "";
   const keep = () => (box.value.trim() ? localStorage.setItem(key, box.value) : localStorage.removeItem(key));

@@ -1,4 +1,5 @@
-"""`python -m benchmarks`: the speeds to hold. Medians of many runs after a warm-up, and as ratio to a fixed numpy loop."""
+"""`python -m benchmarks`: the speeds to hold. Medians of many runs after a warm-up, and as ratio to a fixed numpy
+loop."""
 
 from __future__ import annotations
 
@@ -78,7 +79,8 @@ def afresh_ms(work: Callable[[], object], runs: int = 5) -> float:
 
 
 def over_http(server: Server, job: Job, which: int = 0, runs: int = 50) -> float:
-    """The same edit as in edit_round, by a page: sent, stored, worked out, and the changed parts of the page come back."""
+    """The same edit as in edit_round, by a page: sent, stored, worked out, and the changed parts of the page come
+    back."""
     visitor = Visitor(server)
     with closing(connect(server.data / "oikotherm.sqlite")) as conn:
         if not jobs.exists(conn, job.uid):

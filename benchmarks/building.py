@@ -45,9 +45,17 @@ def building(emitters: int = 300) -> Job:
             items.append(item.model_copy(update={"id": f"i{next_item}"}))
             next_item += 1
         finish = parsed.finish.text if parsed.finish else "none"
-        runs.append({
-            "id": parsed.id, "service": "heating", "role": role, "start": parsed.start.text, "pipe": parsed.pipe, "items": items, "finish": finish,
-        })  # fmt: skip
+        runs.append(
+            {
+                "id": parsed.id,
+                "service": "heating",
+                "role": role,
+                "start": parsed.start.text,
+                "pipe": parsed.pipe,
+                "items": items,
+                "finish": finish,
+            }
+        )
 
     station("BLR", "boiler", "L0", (0, 4000, 1000), "S")
     for letter, role, side, port, back in (("F", "flow", "left", "flow", 0), ("RT", "return", "right", "return", 60)):
@@ -63,7 +71,8 @@ def building(emitters: int = 300) -> Job:
                 if letter == "F":
                     station(emitter, "emitter", f"L{n}", (1700 + 2200 * k, 0, 150), "N")
                 run(
-                    f"{letter}B{n * ROW + k + 1} from {main}.T{k} cu-m 15: S900 [iso] S? D{1900 + back} (floor 22) W? U? -> {emitter}.{side}",
+                    f"{letter}B{n * ROW + k + 1} from {main}.T{k} cu-m 15: S900 [iso] S? D{1900 + back} (floor 22) W? "
+                    f"U? -> {emitter}.{side}",
                     role,
                 )
     found = {"house": {"levels": levels}, "stations": stations, "runs": runs, "next_item": next_item}

@@ -46,7 +46,8 @@ def _text(path: str) -> str:
 
 
 def _context(args: argparse.Namespace) -> Any:
-    """The catalogue that ships; with --data the fitting book and the minutes of that data folder over it. Raises Refused."""
+    """The catalogue that ships; with --data the fitting book and the minutes of that data folder over it. Raises
+    Refused."""
     from .core.context import Context
     from .core.memory import Memory
 
@@ -92,7 +93,8 @@ def serve(args: argparse.Namespace) -> int:
     except OSError as error:
         raise Refused("port", args.port, f"a free port ({error.strerror})", "8421") from None
     print(
-        f"Oikotherm serves on http://127.0.0.1:{server.effective_port}  (data in {_data(args).resolve()}; Ctrl-C stops it)",
+        f"Oikotherm serves on http://127.0.0.1:{server.effective_port}  (data in {_data(args).resolve()}; Ctrl-C "
+        "stops it)",
         flush=True,
     )
     try:
@@ -103,7 +105,8 @@ def serve(args: argparse.Namespace) -> int:
 
 
 def _passphrase(args: argparse.Namespace) -> str:
-    """The passphrase for others on the network: from a file or OIKOTHERM_PASSPHRASE. Raises Refused if it is missing or short."""
+    """The passphrase for others on the network: from a file or OIKOTHERM_PASSPHRASE. Raises Refused if it is missing or
+    short."""
     if args.passphrase_file:
         try:
             words = Path(args.passphrase_file).read_text("utf-8").strip()
@@ -150,11 +153,18 @@ def check(args: argparse.Namespace) -> int:
     design = derive(_read_job(args.job), _context(args))
     found = [
         {
-            "rule": f.rule, "severity": f.severity, "where": list(f.where), "says": f.says, "why": f.why, "source": f.source,
-            "waived": f.waived, "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies], "cures": list(f.cures),
+            "rule": f.rule,
+            "severity": f.severity,
+            "where": list(f.where),
+            "says": f.says,
+            "why": f.why,
+            "source": f.source,
+            "waived": f.waived,
+            "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies],
+            "cures": list(f.cures),
         }
         for f in design.findings
-    ]  # fmt: skip
+    ]
     _print({"job": design.job.uid, "title": design.job.title, "findings": found})
     return 1 if any(f.severity == "stop" for f in design.open_findings) else 0
 
@@ -173,7 +183,8 @@ def takeoff(args: argparse.Namespace) -> int:
 
 
 def size(args: argparse.Namespace) -> int:
-    """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel; or a circuit as it runs at given settings."""
+    """The sizes of a job's circuits: sections, emitters, index, pump, volume, vessel; or a circuit as it runs at given
+    settings."""
     from .core.design import derive
     from .exchange.heating.simulation import run
     from .exchange.heating.sizes import sizes_of

@@ -1,7 +1,9 @@
 """Counts the key strokes it takes to lay out the Lockhouse heating from its survey, run by run and per emitter.
 
-Each character typed is a stroke, so is taking the first suggestion (arrow right), so is Enter, so is pressing a remedy: safety valve,
-vessel, filling point, drains and vents are put in by the watch list. Capitals are typed small. The suggestions and remedies are those
+Each character typed is a stroke, so is taking the first suggestion (arrow right), so is Enter, so is pressing a remedy:
+safety valve,
+vessel, filling point, drains and vents are put in by the watch list. Capitals are typed small. The suggestions and
+remedies are those
 of the page. Prints a table and the strokes per emitter.
 
 .venv/bin/python -m scripts.keystrokes
@@ -20,7 +22,8 @@ from scripts.make_demo import surveyed
 
 # The same pipework, said the short way: legs until level, tees that take the next name.
 LINES = (
-    "from BLR.flow cu-m 22: U120 W450 [iso] W150 D300 * D1660 {floor} S2400 * S440 W843 * W2302 * W598 * =cu-m 15 W? N848 U? -> R2.left",
+    "from BLR.flow cu-m 22: U120 W450 [iso] W150 D300 * D1660 {floor} S2400 * S440 W843 * W2302 * W598 * =cu-m 15 W? "
+    "N848 U? -> R2.left",
     "from F1.T1 cu-m 22: W200 U1118 S65 * S1583 * =cu-m 15 S3192 E? S? U? -> R7.left",
     "from F1.T2 cu-m 15: E1257 * E? S? U? -> R4.left",
     "from F1.T3 cu-m 15: S? U? -> R1.left",
@@ -30,7 +33,8 @@ LINES = (
     "from F2.T2 cu-m 15: E? U? -> R8.left",
     "from F3.T1 cu-m 15: S? U? -> R5.left",
     "from F6.T1 cu-m 15: N950 W? N? U? -> R9.left",
-    "from BLR.return cu-m 22: U120 E200 D150 [iso] D150 * D600 [filter] D1120 {floor} S2540 * S360 W657 * W2300 * W1198 * W1702 * =cu-m 15 W? N? U? -> R2.right",
+    "from BLR.return cu-m 22: U120 E200 D150 [iso] D150 * D600 [filter] D1120 {floor} S2540 * S360 W657 * W2300 * "
+    "W1198 * W1702 * =cu-m 15 W? N? U? -> R2.right",
     "from RT1.T1 cu-m 22: S130 U1058 S150 * S1772 * =cu-m 15 S? U? -> R7.right",
     "from RT1.T2 cu-m 15: E? S? U? -> R4.right",
     "from RT1.T3 cu-m 15: S? U? -> R5.right",

@@ -16,7 +16,8 @@ def row(fluid: str, temp_c: float) -> tuple[float, float, float]:
     """Density [kg/m3], dynamic viscosity [Pa s], heat capacity [J/kg K] at 3 bar. ValueError where it is frozen."""
     from CoolProp.CoolProp import PropsSI
 
-    return tuple(float(PropsSI(what, "T", temp_c + 273.15, "P", PRESSURE_PA, fluid)) for what in "DVC")  # type: ignore[return-value]
+    at = "T", temp_c + 273.15, "P", PRESSURE_PA, fluid
+    return tuple(float(PropsSI(what, *at)) for what in "DVC")  # type: ignore[return-value]
 
 
 def main() -> None:

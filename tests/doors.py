@@ -19,9 +19,23 @@ from tests.jobs import job, port, station
 
 CATALOGUE = standard()
 PIPES = (
-    "cu-m 22", "cu-m 15", "cu-l 3/4", "cu-mm 3/4", "cu-k 3/4", "cu-old 3/4", "cu-soft 15", "pb-m 22", "pexa 3/4", "mlc 20", "fe-press 22", "fe-40 3/4", "fe-m 3/4", "galv 3/4",
-    "waste 21.5", "waste 32",
-)  # fmt: skip
+    "cu-m 22",
+    "cu-m 15",
+    "cu-l 3/4",
+    "cu-mm 3/4",
+    "cu-k 3/4",
+    "cu-old 3/4",
+    "cu-soft 15",
+    "pb-m 22",
+    "pexa 3/4",
+    "mlc 20",
+    "fe-press 22",
+    "fe-40 3/4",
+    "fe-m 3/4",
+    "galv 3/4",
+    "waste 21.5",
+    "waste 32",
+)
 METHODS = tuple(row.method for row in CATALOGUE.methods.values() if row.socket or row.method in ("thread", "flare"))
 ROLES = tuple(role.id for role in spec.roles())
 PRACTICES = ("british", "continental", "north-american")
@@ -47,7 +61,8 @@ class Case:
 
 
 def covering(seed: int, most: int) -> list[Case]:
-    """Cases in which every pair of values of two factors meets, greedily; then more, of pipes with their own methods, until there are `most`."""
+    """Cases in which every pair of values of two factors meets, greedily; then more, of pipes with their own methods,
+    until there are `most`."""
     rng = random.Random(seed)
     open_pairs = {
         (i, a, j, b) for i, j in itertools.combinations(range(len(FACTORS)), 2) for a in FACTORS[i] for b in FACTORS[j]
@@ -121,9 +136,17 @@ def by_finder(case: Case) -> bool:
     if end is None:
         return False
     said = {
-        "from": case.pipe, "to": str(end), "service": case.service, "role": case.role, "practice": case.practice, "concealed": case.lies in ("wall", "floor"),
-        "flame": case.place != "flameless", "temp_c": 20, "pressure_bar": 0.05, "at_most": 1,
-    }  # fmt: skip
+        "from": case.pipe,
+        "to": str(end),
+        "service": case.service,
+        "role": case.role,
+        "practice": case.practice,
+        "concealed": case.lies in ("wall", "floor"),
+        "flame": case.place != "flameless",
+        "temp_c": 20,
+        "pressure_bar": 0.05,
+        "at_most": 1,
+    }
     chains = find_tool("transition").run(said)["chains"]
     return bool(chains) and not chains[0]["parts"] and chains[0]["joints"][0]["method"] == case.method
 
@@ -158,7 +181,8 @@ def by_fitter(case: Case) -> bool | None:
 
 
 def by_override(case: Case) -> bool | None:
-    """Whether the method set by hand is fitted; where it is not, it must be a stop. None where the catalogue has no such fitting."""
+    """Whether the method set by hand is fitted; where it is not, it must be a stop. None where the catalogue has no
+    such fitting."""
     made = elbow(case)
     key = corner(derive(made))
     code, _, size = case.pipe.partition(" ")
@@ -179,7 +203,8 @@ DOORS = {"mate": by_mate, "finder": by_finder, "recipe": by_recipe, "fitter": by
 
 
 def disagreements(case: Case) -> str:
-    """What the doors answer where they do not answer alike; empty where they do. Solder and brazing share a socket: the finder, which
+    """What the doors answer where they do not answer alike; empty where they do. Solder and brazing share a socket: the
+    finder, which
     asks by ends, is heard for the one the ends give."""
     answers = {name: door(case) for name, door in DOORS.items() if not (name == "finder" and case.method == "braze")}
     heard = {name: answer for name, answer in answers.items() if answer is not None}

@@ -18,7 +18,8 @@ STYLE = Style(CATALOGUE)
 
 
 def job(practice: str = "british", unit: str = "mm", turns: str = "fittings") -> Job:
-    """An empty job. turns: an option of the topic changes-of-direction; with fittings every corner can be reckoned by table."""
+    """An empty job. turns: an option of the topic changes-of-direction; with fittings every corner can be reckoned by
+    table."""
     made = blank("test-job", "Test job", practice, unit)
     return made.model_copy(update={"choices": {"changes-of-direction": Choice(option=turns, origin="job")}})
 
@@ -68,7 +69,8 @@ def whole(uid: str = "lockhouse") -> Job:
 
 FLOW = "F1 from BLR.flow cu-m 22: U300 W443 [vent] W400 D500 [safety-valve set 3] D1390 S2790 =cu-m 15 U71 -> R1.left"
 RETURN = (
-    "RT1 from BLR.return cu-m 22: U300 E200 [vent] E200 D600 [filling] D600 [vessel set 8] D720 W2557 S1000 [drain] S1790 "
+    "RT1 from BLR.return cu-m 22: U300 E200 [vent] E200 D600 [filling] D600 [vessel set 8] D720 W2557 S1000 [drain] "
+    "S1790 "
     "=cu-m 15 U101 -> R1.right"
 )
 
@@ -76,7 +78,8 @@ RETURN = (
 def circuit(
     flow: str = FLOW, back: str = RETURN, *more: dict[str, Any], output_w: float = 1500, said: bool = True
 ) -> Job:
-    """A boiler and one radiator with all that a closed circuit must have; parts are left out of the lines to make it fail."""
+    """A boiler and one radiator with all that a closed circuit must have; parts are left out of the lines to make it
+    fail."""
     boiler = {
         "do": "add_station",
         "kind": "boiler",

@@ -1,4 +1,5 @@
-"""Long checks with seeds that change from day to day: `.venv/bin/python -m tests.long [SEED]`. Their figures are printed; any failure ends with status 1.
+"""Long checks with seeds that change from day to day: `.venv/bin/python -m tests.long [SEED]`. Their figures are
+printed; any failure ends with status 1.
 
 What takes seconds is in ./check; what takes minutes, over thousands of cases, is here.
 """
@@ -17,7 +18,8 @@ DOOR_CASES = 1_500
 
 
 def five_doors(seed: int) -> tuple[str, list[str]]:
-    """Mate, finder, fitter, recipe and override asked alike, over pairwise covering cases of pipe, method, role, practice and place."""
+    """Mate, finder, fitter, recipe and override asked alike, over pairwise covering cases of pipe, method, role,
+    practice and place."""
     heard: Counter[str] = Counter()
     wrong = []
     cases = doors.covering(seed, DOOR_CASES)

@@ -11,7 +11,8 @@ START = datetime.datetime(2026, 3, 1, 10, 0)
 
 
 def readings(rule, *, lost_pa=0.0, temp_c=18.0):
-    """Readings as they are typed, a line a minute over settling and hold, the pressure falling evenly by what is lost."""
+    """Readings as they are typed, a line a minute over settling and hold, the pressure falling evenly by what is
+    lost."""
     unit = rule.unit
     minutes = int(rule.settle_min + rule.hold_min) + 1
     lines = []

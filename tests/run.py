@@ -1,6 +1,7 @@
 """Runs ruff, mypy and all tests, and says at the end how many passed and failed. Arguments: test modules to run alone.
 
-The tests of all pages and of the site stages run beside the others, in a process of their own: two cores, two halves of about one length.
+The tests of all pages and of the site stages run beside the others, in a process of their own: two cores, two halves of
+about one length.
 """
 
 from __future__ import annotations
@@ -44,7 +45,8 @@ def tool(*command: str) -> bool:
 
 def run(suite: unittest.TestSuite) -> tuple[int, int]:
     """Run a suite: (passed, failed). A suite without a test has failed."""
-    result = unittest.TextTestRunner(stream=sys.stdout, resultclass=Result, verbosity=1).run(suite)  # type: ignore[arg-type]
+    runner = unittest.TextTestRunner(stream=sys.stdout, resultclass=Result, verbosity=1)  # type: ignore[arg-type]
+    result = runner.run(suite)
     assert isinstance(result, Result)
     for seconds, name in sorted(result.times, reverse=True)[:5]:
         print(f"  {seconds:6.1f} s  {name}")

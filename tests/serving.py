@@ -77,9 +77,10 @@ class Visitor:
 
     def post(self, path: str, body: object) -> tuple[int, dict]:
         request = urllib.request.Request(
-            self.server.url + path, json.dumps(body).encode(),
+            self.server.url + path,
+            json.dumps(body).encode(),
             {"Content-Type": "application/json", "X-CSRFToken": self.token, "Accept": "application/json"},
-        )  # fmt: skip
+        )
         try:
             with self.opener.open(request, timeout=30) as response:
                 return response.status, json.loads(response.read())

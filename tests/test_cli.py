@@ -65,9 +65,18 @@ class CommandLineTest(unittest.TestCase):
 
     def test_bad_input_gives_one_error_object_and_status_2(self):
         for words in (
-            ("calc", "convert", "{"), ("calc", "convert", "[1]"), ("calc", "dance", "{}"), ("calc", "convert", '{"value": "21", "to": "mbar"}'), ("takeoff", "missing.json"),
-            ("takeoff", str(ROOT / "README.md")), ("check", str(ROOT)), ("dance",), (), ("serve", "--host", "0.0.0.0"), ("serve", "--port", "x"),
-        ):  # fmt: skip
+            ("calc", "convert", "{"),
+            ("calc", "convert", "[1]"),
+            ("calc", "dance", "{}"),
+            ("calc", "convert", '{"value": "21", "to": "mbar"}'),
+            ("takeoff", "missing.json"),
+            ("takeoff", str(ROOT / "README.md")),
+            ("check", str(ROOT)),
+            ("dance",),
+            (),
+            ("serve", "--host", "0.0.0.0"),
+            ("serve", "--port", "x"),
+        ):
             with self.subTest(words=words):
                 done = cli(*words)
                 self.assertEqual(done.returncode, 2, done.stderr)

@@ -1,6 +1,8 @@
-"""What a fitter would refuse to do, asked as a user asks: by calc, by check and takeoff, and by the documents themselves.
+"""What a fitter would refuse to do, asked as a user asks: by calc, by check and takeoff, and by the documents
+themselves.
 
-Nothing of the program is imported but its command line, so that this file tells the same of any version of it. Documents are of version 1.
+Nothing of the program is imported but its command line, so that this file tells the same of any version of it.
+Documents are of version 1.
 """
 
 import contextlib
@@ -82,10 +84,18 @@ def run(ident, role, start, pipe, *legs, finish="cap"):
 
 def document(stations, runs, practice="british", **more):
     return {
-        "format": "oikotherm-job", "version": 1, "uid": "trial", "title": "Trial", "practice": practice,
-        "house": {"levels": [{"id": "L0", "name": "Ground floor", "floor_mm": 0, "ceiling_mm": 2400}]}, "stations": stations, "runs": runs, "next_item": 1000,
-        "choices": {"changes-of-direction": {"option": "fittings", "origin": "job"}, **more.pop("choices", {})}, **more,
-    }  # fmt: skip
+        "format": "oikotherm-job",
+        "version": 1,
+        "uid": "trial",
+        "title": "Trial",
+        "practice": practice,
+        "house": {"levels": [{"id": "L0", "name": "Ground floor", "floor_mm": 0, "ceiling_mm": 2400}]},
+        "stations": stations,
+        "runs": runs,
+        "next_item": 1000,
+        "choices": {"changes-of-direction": {"option": "fittings", "origin": "job"}, **more.pop("choices", {})},
+        **more,
+    }
 
 
 def told(which, found):
@@ -136,9 +146,10 @@ class GasTest(unittest.TestCase):
 
     def test_push_fit_on_gas_by_override_is_stored_stopped_and_not_fitted(self):
         made = document(
-            [stub(port("out", "gas", "cu-m 22 pipe"))], [run("G1", "gas", "B.out", "cu-m 22", "E900", "N900", "U400")],
+            [stub(port("out", "gas", "cu-m 22 pipe"))],
+            [run("G1", "gas", "B.out", "cu-m 22", "E900", "N900", "U400")],
             overrides=overridden("i11/turn", "push-fit"),
-        )  # fmt: skip
+        )
         self.assertTrue(any("Push-fit is not for gas" in one for one in stops(made)), stops(made))
         self.assertNotIn("push-fit", between(made))
 

@@ -8,15 +8,42 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 MAY = {
-    "core": {"core"}, "drawing": {"core", "drawing"}, "store": {"core", "store"}, "demo": {"core", "demo"}, "exchange": {"core", "drawing", "store", "exchange"},
+    "core": {"core"},
+    "drawing": {"core", "drawing"},
+    "store": {"core", "store"},
+    "demo": {"core", "demo"},
+    "exchange": {"core", "drawing", "store", "exchange"},
     "web": {"core", "drawing", "store", "exchange", "web"},
-}  # fmt: skip
-# within core, from the ground up: a room may use those before it, and itself. spec: what a service is (services/*.py and each stations.py);
+}
+# within core, from the ground up: a room may use those before it, and itself. spec: what a service is (services/*.py
+# and each stations.py);
 # service: what each adds above the layout (the rest of its folder)
 ROOMS = (
-    "errors", "memory", "tables", "quantity", "working", "matter", "catalogue", "fields", "spec", "job", "practice", "context", "pipework", "joints", "network", "making", "labels", "rules",
-    "rooms", "layout", "work", "bench", "service", "design",
-)  # fmt: skip
+    "errors",
+    "memory",
+    "tables",
+    "quantity",
+    "working",
+    "matter",
+    "catalogue",
+    "fields",
+    "spec",
+    "job",
+    "practice",
+    "context",
+    "pipework",
+    "joints",
+    "network",
+    "making",
+    "labels",
+    "rules",
+    "rooms",
+    "layout",
+    "work",
+    "bench",
+    "service",
+    "design",
+)
 UPWARD = {("job", "practice"), ("job", "pipework")}  # job.commands sits on top of trace and the topics it may choose
 
 

@@ -95,10 +95,15 @@ class PackTest(WebCase):
         self.assertIn("verdict pass", text)
         self.assertIn("How to top up", text)
         ten = [
-            f"Pump {sizes['pump']['head_pa'] / 1000:.1f} kPa", f"at {sizes['pump']['flow_l_h']:.0f} L/h", f"water {sizes['volume_l']:.1f} L",
-            f"vessel {sizes['vessel']['needed_l']:.1f} L needed", f"cold fill {sizes['vessel']['cold_fill_bar']:.2f} bar", f"index {sizes['index']}",
-            *(f"{row['output_w']:.0f} {row['flow_l_h']:.0f} {row['path_pa']:.0f}" for row in sizes["emitters"]), f"F1/1 cu-m 22 {sizes['sections'][0]['flow_l_h']:.0f}",
-        ]  # fmt: skip
+            f"Pump {sizes['pump']['head_pa'] / 1000:.1f} kPa",
+            f"at {sizes['pump']['flow_l_h']:.0f} L/h",
+            f"water {sizes['volume_l']:.1f} L",
+            f"vessel {sizes['vessel']['needed_l']:.1f} L needed",
+            f"cold fill {sizes['vessel']['cold_fill_bar']:.2f} bar",
+            f"index {sizes['index']}",
+            *(f"{row['output_w']:.0f} {row['flow_l_h']:.0f} {row['path_pa']:.0f}" for row in sizes["emitters"]),
+            f"F1/1 cu-m 22 {sizes['sections'][0]['flow_l_h']:.0f}",
+        ]
         for words in ten:
             self.assertIn(words, text)
         for value in (
@@ -191,10 +196,15 @@ class BundleTest(WebCase):
 
         good = write(demo())
         for data in (
-            b"PK\x03\x04 broken", packed(x="1"), packed(job__oikotherm__json="{}"), packed(job__oikotherm__json=good, records__json="{}"),
-            packed(job__oikotherm__json=good, records__json='[{"uuid": "x"}]'), packed(job__oikotherm__json=good, records__json="[1]"),
-            packed(job__oikotherm__json=good, labels__json="[]"), packed(job__oikotherm__json=good, records__json="["),
-        ):  # fmt: skip
+            b"PK\x03\x04 broken",
+            packed(x="1"),
+            packed(job__oikotherm__json="{}"),
+            packed(job__oikotherm__json=good, records__json="{}"),
+            packed(job__oikotherm__json=good, records__json='[{"uuid": "x"}]'),
+            packed(job__oikotherm__json=good, records__json="[1]"),
+            packed(job__oikotherm__json=good, labels__json="[]"),
+            packed(job__oikotherm__json=good, records__json="["),
+        ):
             with self.subTest(data=data[:30]):
                 response = self.client.post("/import", data={"document": (io.BytesIO(data), "b.zip")})
                 self.assertEqual(response.status_code, 422)

@@ -106,10 +106,28 @@ def size(design):
         straights = [one for one in design.pipework.straights.values() if one.run == run.id]
         keys = tuple(one.key for one in straights)
         length_m = sum(one.length_mm for one in straights) / 1000
-        sections.append(Section(
-            f"{run.id}/1", run.id, "air", run.pipe, None, keys, length_m, 0.01, Drop(5.4, 21000.0, 0.026, 40.0, 18.0), (), 40.0 * length_m, None, (), False, None,
-            _AIR, 13.6, 0.0015,
-        ))  # fmt: skip
+        sections.append(
+            Section(
+                f"{run.id}/1",
+                run.id,
+                "air",
+                run.pipe,
+                None,
+                keys,
+                length_m,
+                0.01,
+                Drop(5.4, 21000.0, 0.026, 40.0, 18.0),
+                (),
+                40.0 * length_m,
+                None,
+                (),
+                False,
+                None,
+                _AIR,
+                13.6,
+                0.0015,
+            )
+        )
     terminals = tuple(
         Terminal(one.station, one.role, one.wanted or 0.0, "kg/s", 7.5e5, 6e5) for one in demands(design.job, "air")
     )

@@ -1,6 +1,7 @@
 """What follows from a job but for the work on it: traced, fitted, cut, sized, looked at for what is wrong. Lazy.
 
-The one entry is Design (design.py), a Layout with its work; rooms of services and the modules of the work take a Layout.
+The one entry is Design (design.py), a Layout with its work; rooms of services and the modules of the work take a
+Layout.
 """
 
 from __future__ import annotations

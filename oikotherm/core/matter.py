@@ -34,14 +34,20 @@ def _table() -> dict[float, tuple[tuple[Row, ...], str]]:
     for r in read_rows(CORE, "fluids.csv"):
         fraction = float(r["mass_fraction"])
         sources[fraction] = r["source"]
-        rows.setdefault(fraction, []).append((
-            float(r["temp_c"]), float(r["density_kg_m3"]), math.log(float(r["viscosity_pa_s"])), float(r["heat_j_kg_k"]),
-        ))  # fmt: skip
+        rows.setdefault(fraction, []).append(
+            (
+                float(r["temp_c"]),
+                float(r["density_kg_m3"]),
+                math.log(float(r["viscosity_pa_s"])),
+                float(r["heat_j_kg_k"]),
+            )
+        )
     return {fraction: (tuple(found), sources[fraction]) for fraction, found in rows.items()}
 
 
 def _at(rows: tuple[Row, ...], temp_c: float) -> tuple[float, float, float] | None:
-    """Between two rows of one mixture; None outside them. Density by parabola through three, for the sake of expansion."""
+    """Between two rows of one mixture; None outside them. Density by parabola through three, for the sake of
+    expansion."""
     if not rows[0][0] <= temp_c <= rows[-1][0]:
         return None
     high = min(bisect_right([row[0] for row in rows], temp_c), len(rows) - 1)

@@ -9,7 +9,8 @@ from .job.model import Choice, Job
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """One way to do it. acts: what the program reads: joint methods, preferred first; the largest outside diameter bent."""
+    """One way to do it. acts: what the program reads: joint methods, preferred first; the largest outside diameter
+    bent."""
 
     id: str
     title: str
@@ -19,7 +20,8 @@ class Option:
 
 @dataclass(frozen=True, slots=True)
 class Topic:
-    """A question with several good answers. default: practice -> option id; group: pipe (what is made) or hand (how it is made)."""
+    """A question with several good answers. default: practice -> option id; group: pipe (what is made) or hand (how it
+    is made)."""
 
     id: str
     title: str
@@ -45,12 +47,16 @@ METAL_JOINING = Topic(
     (
         Option("solder", "solder", "cheap, slim, lies behind any finish", ("capillary", "compression", "press")),
         Option("press", "press", "no flame, quick, lies behind any finish", ("press", "capillary", "compression")),
-        Option("compression", "compression", "no flame, comes apart; stays in reach", ("compression", "capillary", "press")),
-        Option("push-fit", "push-fit", "no flame, no tool; not for gas", ("push-fit", "press", "capillary", "compression")),
+        Option(
+            "compression", "compression", "no flame, comes apart; stays in reach", ("compression", "capillary", "press")
+        ),
+        Option(
+            "push-fit", "push-fit", "no flame, no tool; not for gas", ("push-fit", "press", "capillary", "compression")
+        ),
     ),
     _each("solder", "press", "solder"),
     "pipe",
-)  # fmt: skip
+)
 TURNS = Topic(
     "changes-of-direction",
     "changes of direction",
@@ -66,12 +72,17 @@ MULTILAYER = Topic(
     "multilayer-to-metal",
     "multilayer to metal",
     (
-        Option("compression-in-reach", "compression in reach, press concealed", "what is in reach can be altered later", ("compression-mlc", "press-mlc")),
+        Option(
+            "compression-in-reach",
+            "compression in reach, press concealed",
+            "what is in reach can be altered later",
+            ("compression-mlc", "press-mlc"),
+        ),
         Option("press", "press", "permanent, concealable, one tool", ("press-mlc", "compression-mlc")),
     ),
     _all("compression-in-reach"),
     "pipe",
-)  # fmt: skip
+)
 IN_VIEW = Topic(
     "pipe-in-view",
     "pipe in view",
@@ -93,50 +104,153 @@ RODENTS = Topic(
     "pipe",
 )
 _SEALS = {
-    "tape": Option("tape", "tape", "clean and quick to undo"), "paste": Option("paste", "paste", "fills the thread, lubricates it to full depth"),
+    "tape": Option("tape", "tape", "clean and quick to undo"),
+    "paste": Option("paste", "paste", "fills the thread, lubricates it to full depth"),
     "rated-tape": Option("rated-tape", "rated tape", "the right number of turns can be seen"),
-    "tape-paste": Option("tape-paste", "tape, then paste", "seals rough threads; some codes forbid it"), "hemp": Option("hemp", "hemp and paste", "swells, and lets a fitting be set"),
-}  # fmt: skip
+    "tape-paste": Option("tape-paste", "tape, then paste", "seals rough threads; some codes forbid it"),
+    "hemp": Option("hemp", "hemp and paste", "swells, and lets a fitting be set"),
+}
 GAS_SEAL = Topic(
-    "gas-thread-seal", "gas thread seal", tuple(_SEALS[one] for one in ("paste", "rated-tape", "tape-paste", "hemp")), _each("paste", "hemp", "paste")
-)  # fmt: skip
+    "gas-thread-seal",
+    "gas thread seal",
+    tuple(_SEALS[one] for one in ("paste", "rated-tape", "tape-paste", "hemp")),
+    _each("paste", "hemp", "paste"),
+)
 WATER_SEAL = Topic(
-    "water-thread-seal", "water thread seal", tuple(_SEALS[one] for one in ("tape", "paste", "tape-paste", "hemp")), _each("tape", "hemp", "tape-paste")
-)  # fmt: skip
+    "water-thread-seal",
+    "water thread seal",
+    tuple(_SEALS[one] for one in ("tape", "paste", "tape-paste", "hemp")),
+    _each("tape", "hemp", "tape-paste"),
+)
 _HAND = (
-    Topic("olive", "olive", (Option("dry", "dry", "metal on metal, as most makers say"), Option("smear", "smear of compound", "allows small movement")), _all("dry")),
-    Topic("nut-and-olive", "nut and olive at a valve change", (Option("new", "always new", "an olive beds once"), Option("re-use", "re-use when sound and matching", "the pipe is not shortened")), _all("new")),
-    Topic("compression-tightness", "compression tightness", (Option("size", "from finger-tight by size", "the same for every hand"), Option("resistance", "from first resistance, 1/4 turn", "follows the olive, not the nut")), _all("size")),
-    Topic("flux", "flux", (Option("pipe", "pipe only", "none is pushed into the bore"), Option("both", "pipe and socket", "no dry spot in deep cups")), _each("pipe", "pipe", "both")),
-    Topic("solder-amount", "solder amount", (Option("length", "by length", "none runs into the bore"), Option("eye", "by eye, ring seen full", "every joint gets what it takes")), _all("length")),
-    Topic("after-soldering", "after soldering", (Option("damp", "damp cloth after setting", "takes the flux off"), Option("dry", "dry wipe, cool by itself", "no shock to the joint")), _all("damp")),
-    Topic("plastic-cutter", "plastic cutter", (Option("shear", "shear made for it only", "square and clean"), Option("ratchet", "ratchet cutter accepted", "one tool for all plastic, where the maker lists it")), _all("shear")),
-    Topic("flare-faces", "flare faces", (Option("dry", "dry", "metal to metal seals"), Option("compound", "compound on the faces, water only", "turns easier")), _all("dry")),
-    Topic("release-clip", "release clip face", (Option("printed", "as the maker prints", "makers differ"), Option("flat", "flat side toward the collar", "the usual way round")), _all("printed")),
-)  # fmt: skip
+    Topic(
+        "olive",
+        "olive",
+        (
+            Option("dry", "dry", "metal on metal, as most makers say"),
+            Option("smear", "smear of compound", "allows small movement"),
+        ),
+        _all("dry"),
+    ),
+    Topic(
+        "nut-and-olive",
+        "nut and olive at a valve change",
+        (
+            Option("new", "always new", "an olive beds once"),
+            Option("re-use", "re-use when sound and matching", "the pipe is not shortened"),
+        ),
+        _all("new"),
+    ),
+    Topic(
+        "compression-tightness",
+        "compression tightness",
+        (
+            Option("size", "from finger-tight by size", "the same for every hand"),
+            Option("resistance", "from first resistance, 1/4 turn", "follows the olive, not the nut"),
+        ),
+        _all("size"),
+    ),
+    Topic(
+        "flux",
+        "flux",
+        (
+            Option("pipe", "pipe only", "none is pushed into the bore"),
+            Option("both", "pipe and socket", "no dry spot in deep cups"),
+        ),
+        _each("pipe", "pipe", "both"),
+    ),
+    Topic(
+        "solder-amount",
+        "solder amount",
+        (
+            Option("length", "by length", "none runs into the bore"),
+            Option("eye", "by eye, ring seen full", "every joint gets what it takes"),
+        ),
+        _all("length"),
+    ),
+    Topic(
+        "after-soldering",
+        "after soldering",
+        (
+            Option("damp", "damp cloth after setting", "takes the flux off"),
+            Option("dry", "dry wipe, cool by itself", "no shock to the joint"),
+        ),
+        _all("damp"),
+    ),
+    Topic(
+        "plastic-cutter",
+        "plastic cutter",
+        (
+            Option("shear", "shear made for it only", "square and clean"),
+            Option("ratchet", "ratchet cutter accepted", "one tool for all plastic, where the maker lists it"),
+        ),
+        _all("shear"),
+    ),
+    Topic(
+        "flare-faces",
+        "flare faces",
+        (
+            Option("dry", "dry", "metal to metal seals"),
+            Option("compound", "compound on the faces, water only", "turns easier"),
+        ),
+        _all("dry"),
+    ),
+    Topic(
+        "release-clip",
+        "release clip face",
+        (
+            Option("printed", "as the maker prints", "makers differ"),
+            Option("flat", "flat side toward the collar", "the usual way round"),
+        ),
+        _all("printed"),
+    ),
+)
 BOILER_PIPES = Topic(
-    "boiler-pipes", "order of the pipes at a boiler",
-    (Option("paced", "as they were paced", "the order of the drawing, unless a step is moved"), Option("gas-first", "gas and its test, cold, hot, return, flow", "each is made where tool room is about to be lost", ("gas", "cold", "hot", "return", "flow"))),
-    _all("paced"), "pipe",
-)  # fmt: skip
-AIR_SEPARATOR = Topic(
-    "air-separator", "air separator",
+    "boiler-pipes",
+    "order of the pipes at a boiler",
     (
-        Option("boiler", "leave it to the boiler's own vent", "modern boilers let air out themselves"), Option("climbs", "where pipe climbs to a top without vent", "air gathers there and nowhere else"),
+        Option("paced", "as they were paced", "the order of the drawing, unless a step is moved"),
+        Option(
+            "gas-first",
+            "gas and its test, cold, hot, return, flow",
+            "each is made where tool room is about to be lost",
+            ("gas", "cold", "hot", "return", "flow"),
+        ),
+    ),
+    _all("paced"),
+    "pipe",
+)
+AIR_SEPARATOR = Topic(
+    "air-separator",
+    "air separator",
+    (
+        Option("boiler", "leave it to the boiler's own vent", "modern boilers let air out themselves"),
+        Option("climbs", "where pipe climbs to a top without vent", "air gathers there and nowhere else"),
         Option("always", "always one", "fine bubbles leave at the hottest place, first day and every day"),
     ),
-    _each("climbs", "always", "always"), "pipe",
-)  # fmt: skip
+    _each("climbs", "always", "always"),
+    "pipe",
+)
 FILTER = Topic(
-    "magnetic-filter", "magnetic filter on the return",
-    (Option("always", "always", "black sludge of old radiators kills a new boiler"), Option("dirty", "only where the water came out dirty", "one part less to service")),
-    _all("always"), "pipe",
-)  # fmt: skip
+    "magnetic-filter",
+    "magnetic filter on the return",
+    (
+        Option("always", "always", "black sludge of old radiators kills a new boiler"),
+        Option("dirty", "only where the water came out dirty", "one part less to service"),
+    ),
+    _all("always"),
+    "pipe",
+)
 FILLING = Topic(
-    "filling", "filling a circuit",
-    (Option("loop", "permanent loop, its hose off when not in use", "a customer can top up without tools"), Option("hose", "hose when needed", "nothing joins drinking water and heating water for good")),
-    _each("loop", "hose", "loop"), "pipe",
-)  # fmt: skip
+    "filling",
+    "filling a circuit",
+    (
+        Option("loop", "permanent loop, its hose off when not in use", "a customer can top up without tools"),
+        Option("hose", "hose when needed", "nothing joins drinking water and heating water for good"),
+    ),
+    _each("loop", "hose", "loop"),
+    "pipe",
+)
 TOPICS = {
     topic.id: topic
     for topic in (

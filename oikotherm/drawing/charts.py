@@ -1,4 +1,5 @@
-"""Charts and sketches as SVG: the pressure staircase along the index path, and a small drawing for each tool of the Bench."""
+"""Charts and sketches as SVG: the pressure staircase along the index path, and a small drawing for each tool of the
+Bench."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ def round_step(least_step: float, least: float = 0.0) -> float:
 
 
 def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> str:
-    """What is left of the pump's head [kPa] along the index path: out by the flow, through the emitter, home by the return.
+    """What is left of the pump's head [kPa] along the index path: out by the flow, through the emitter, home by the
+    return.
 
     Every tread names its section and carries the keys of its pieces, so that the drawing lights with it.
     """
@@ -40,7 +42,8 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
 
     title = f"Pressure along the way to {heating.index}: {most_kpa:.1f} kPa from the pump, nothing left when it is back"
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart stair" viewBox="0 0 {number(width)} {number(height)}" role="img" aria-label={quoteattr(title)}>'
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart stair" viewBox="0 0 {number(width)} {number(height)}" '
+        f'role="img" aria-label={quoteattr(title)}>'
     ]
     mark = 0.0
     while mark <= most_kpa + 1e-9:
@@ -54,17 +57,22 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
         after = pressure - tread.drop_pa / 1000
         role = f" role-{tread.role}" if tread.role else " role-station"
         words = f"{tread.title}: {tread.drop_pa:.0f} Pa" + (f" over {tread.length_m:.1f} m" if tread.length_m else "")
-        shape = f"M{number(x)} {number(bottom)}V{number(y(pressure))}L{number(x + wide)} {number(y(after))}V{number(bottom)}Z"
+        shape = (
+            f"M{number(x)} {number(bottom)}V{number(y(pressure))}L{number(x + wide)} "
+            f"{number(y(after))}V{number(bottom)}Z"
+        )
         line = f"M{number(x)} {number(y(pressure))}L{number(x + wide)} {number(y(after))}"
         keys = quoteattr(" ".join(tread.keys))
         parts.append(
-            f'<g class="tread{role}" data-keys={keys} tabindex="0" role="img" aria-label={quoteattr(words)}><title>{escape(words)}</title>'
+            f'<g class="tread{role}" data-keys={keys} tabindex="0" role="img" '
+            f"aria-label={quoteattr(words)}><title>{escape(words)}</title>"
             f'<path class="body" d="{shape}"/><path class="edge" d="{line}"/></g>'
         )
         name = tread.key
         if wide >= 7 * len(name) + 2:
             parts.append(
-                f'<text class="name" x="{number(x + wide / 2)}" y="{number(bottom + 13)}" text-anchor="middle">{escape(name)}</text>'
+                f'<text class="name" x="{number(x + wide / 2)}" y="{number(bottom + 13)}" '
+                f'text-anchor="middle">{escape(name)}</text>'
             )
         drop = f"{tread.drop_pa / 1000:.1f}"
         if tread.drop_pa > 0.12 * head:
@@ -76,22 +84,29 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
             else:
                 where, anchor, height_y = x + wide + 4, "start", y((pressure + after) / 2) + 4
             parts.append(
-                f'<text class="fall" x="{number(where)}" y="{number(height_y)}" text-anchor="{anchor}">{drop} kPa</text>'
+                f'<text class="fall" x="{number(where)}" y="{number(height_y)}" text-anchor="{anchor}">{drop} '
+                "kPa</text>"
             )
         x, pressure = x + wide, after
     parts.append(f'<path class="axis" d="M{number(left)} {number(top - 8)}V{number(bottom)}H{number(right)}"/>')
     parts.append(f'<text class="axis-title" x="{number(left - 38)}" y="{number(top - 12)}">pressure left, kPa</text>')
     parts.append(
-        f'<text class="axis-title" x="{number(right)}" y="{number(height - 8)}" text-anchor="end">along the pipe, {total_m:.1f} m there and back</text>'
+        f'<text class="axis-title" x="{number(right)}" y="{number(height - 8)}" text-anchor="end">along the pipe, '
+        f"{total_m:.1f} m there and back</text>"
     )
     parts.append("</svg>")
     return "".join(parts)
 
 
 def pump_chart(
-    curves: list[tuple[str, list[tuple[float, float]]]], system: list[tuple[float, float]], duty: tuple[float, float], width: float = 460.0, height: float = 260.0
-) -> str:  # fmt: skip
-    """Head [kPa] against flow [L/h]: the pump's curves, the circuit's, and where the duty lies. Curves carry their own names."""
+    curves: list[tuple[str, list[tuple[float, float]]]],
+    system: list[tuple[float, float]],
+    duty: tuple[float, float],
+    width: float = 460.0,
+    height: float = 260.0,
+) -> str:
+    """Head [kPa] against flow [L/h]: the pump's curves, the circuit's, and where the duty lies. Curves carry their own
+    names."""
     points = [point for _, curve in curves for point in curve] + system + [duty]
     most_x, most_y = max(x for x, _ in points) * 1.02, max(y for _, y in points) * 1.1
     left, right, top, bottom = 44.0, width - 14.0, 16.0, height - 38.0
@@ -121,15 +136,16 @@ def pump_chart(
     parts.append(_text(dx + 9, dy + 4, f"{duty[1]:.1f} kPa at {duty[0]:.0f} L/h", "start"))
     label = f"pump chart: duty {duty[1]:.1f} kPa at {duty[0]:.0f} L/h"
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart pumps" viewBox="0 0 {number(width)} {number(height)}" role="img" aria-label={quoteattr(label)}>'
-        + "".join(parts) + "</svg>"
-    )  # fmt: skip
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart pumps" viewBox="0 0 {number(width)} {number(height)}" '
+        f'role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
+    )
 
 
 def warm_up(
     times_s: list[float], lines: list[tuple[str, list[float]]], width: float = 520.0, height: float = 220.0
 ) -> str:
-    """Temperatures [C] over minutes, a line a pipe, each named at its end, the flow first; told apart by dash as well as by colour."""
+    """Temperatures [C] over minutes, a line a pipe, each named at its end, the flow first; told apart by dash as well
+    as by colour."""
     left, right, top, bottom = 40.0, width - 64.0, 16.0, height - 36.0
     low = 5 * (min(min(values) for _, values in lines) // 5)
     high = 5 * (max(max(values) for _, values in lines) // 5 + 1)
@@ -159,13 +175,14 @@ def warm_up(
     parts += [_text(right + 5, y + 4, name, "start") for y, name in ends]
     label = f"temperatures of {' and '.join(name for name, _ in lines)} over {span / 60:.0f} minutes"
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart warm-up" viewBox="0 0 {number(width)} {number(height)}" role="img" aria-label={quoteattr(label)}>'
-        + "".join(parts) + "</svg>"
-    )  # fmt: skip
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart warm-up" viewBox="0 0 {number(width)} '
+        f'{number(height)}" role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
+    )
 
 
 def bend(points: list[list[float]], marks_mm: list[float], cut_mm: float, width: float = 460.0) -> str:
-    """A bent piece to scale, from its centre line [mm]: each mark with its distance from the square-cut end, along the pipe."""
+    """A bent piece to scale, from its centre line [mm]: each mark with its distance from the square-cut end, along the
+    pipe."""
     xs, ys = [x for x, _ in points], [y for _, y in points]
     scale = min((width - 110) / max(max(xs) - min(xs), 1.0), 170 / max(max(ys) - min(ys), 1.0))
     width, height = (max(xs) - min(xs)) * scale + 110, (max(ys) - min(ys)) * scale + 80
@@ -175,7 +192,8 @@ def bend(points: list[list[float]], marks_mm: list[float], cut_mm: float, width:
 
     line = "M" + "L".join(f"{number(x)} {number(y)}" for x, y in (at(*point) for point in points))
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart bend" viewBox="0 0 {number(width)} {number(height)}" width="{number(width)}" height="{number(height)}" role="img" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart bend" viewBox="0 0 {number(width)} {number(height)}" '
+        f'width="{number(width)}" height="{number(height)}" role="img" '
         f'aria-label="bent piece, cut {cut_mm:.0f} mm, marks at {", ".join(f"{mark:.0f}" for mark in marks_mm)} mm">',
         f'<path class="tube" d="{line}"/><path class="axis" d="{line}"/>',
     ]
@@ -183,10 +201,12 @@ def bend(points: list[list[float]], marks_mm: list[float], cut_mm: float, width:
         (x, y), (dx, dy) = _along(points, where)
         px, py = at(x, y)
         parts.append(
-            f'<path class="mark" d="M{number(px - dy * 9)} {number(py - dx * 9)}L{number(px + dy * 9)} {number(py + dx * 9)}"/>'
+            f'<path class="mark" d="M{number(px - dy * 9)} {number(py - dx * 9)}L{number(px + dy * 9)} '
+            f'{number(py + dx * 9)}"/>'
         )
         parts.append(
-            f'<text x="{number(px + dy * 16)}" y="{number(py + dx * 20 + 4)}" text-anchor="{"start" if dy > 0.5 else "end" if dy < -0.5 else "middle"}">{escape(words)}</text>'
+            f'<text x="{number(px + dy * 16)}" y="{number(py + dx * 20 + 4)}" '
+            f'text-anchor="{"start" if dy > 0.5 else "end" if dy < -0.5 else "middle"}">{escape(words)}</text>'
         )
     return "".join([*parts, "</svg>"])
 
@@ -208,9 +228,9 @@ def _along(points: list[list[float]], distance: float) -> tuple[tuple[float, flo
 
 def _sketch(width: float, height: float, label: str, parts: list[str]) -> str:
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart sketch" viewBox="0 0 {number(width)} {number(height)}" role="img" aria-label={quoteattr(label)}>'
-        + "".join(parts) + "</svg>"
-    )  # fmt: skip
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart sketch" viewBox="0 0 {number(width)} {number(height)}" '
+        f'role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
+    )
 
 
 def _line(kind: str, *points: tuple[float, float]) -> str:
@@ -245,9 +265,19 @@ def clip_line(length_mm: float, at_mm: list[float], width: float = 520.0) -> str
 
 
 def joist(
-    depth_mm: float, span_mm: float, bearing_mm: float, size_mm: float, edge_mm: float, *, notch: bool, allowed: bool, practice: str, width: float = 560.0
-) -> str:  # fmt: skip
-    """A joist seen from the side between its bearings, the zones where it may be cut, and the hole or notch; heights drawn larger."""
+    depth_mm: float,
+    span_mm: float,
+    bearing_mm: float,
+    size_mm: float,
+    edge_mm: float,
+    *,
+    notch: bool,
+    allowed: bool,
+    practice: str,
+    width: float = 560.0,
+) -> str:
+    """A joist seen from the side between its bearings, the zones where it may be cut, and the hole or notch; heights
+    drawn larger."""
     scale = (width - 60) / span_mm
     tall = min(0.32, 110 / depth_mm)
     top, low = 46.0, 46.0 + depth_mm * tall
@@ -263,7 +293,8 @@ def joist(
         most = depth_mm * tall * (0.125 if notch else 0.5)
         y = top if notch else top + depth_mm * tall / 2 - most / 2
         parts.append(
-            f'<rect class="zone" x="{number(x(start * span_mm))}" y="{number(y)}" width="{number((end - start) * span_mm * scale)}" height="{number(most)}"/>'
+            f'<rect class="zone" x="{number(x(start * span_mm))}" y="{number(y)}" '
+            f'width="{number((end - start) * span_mm * scale)}" height="{number(most)}"/>'
         )
     for end in (30.0, width - 30):
         parts.append(
@@ -275,18 +306,21 @@ def joist(
     wide = max(size_mm * scale, 7.0)
     if notch:
         parts.append(
-            f'<rect class="{kind}" x="{number(x(bearing_mm) - wide / 2)}" y="{number(top)}" width="{number(wide)}" height="{number(max(size_mm * tall, 4))}"/>'
+            f'<rect class="{kind}" x="{number(x(bearing_mm) - wide / 2)}" y="{number(top)}" width="{number(wide)}" '
+            f'height="{number(max(size_mm * tall, 4))}"/>'
         )
     else:
         parts.append(
-            f'<ellipse class="{kind}" cx="{number(x(bearing_mm))}" cy="{number(top + edge_mm * tall)}" rx="{number(wide / 2)}" ry="{number(max(size_mm * tall / 2, 3.5))}"/>'
+            f'<ellipse class="{kind}" cx="{number(x(bearing_mm))}" cy="{number(top + edge_mm * tall)}" '
+            f'rx="{number(wide / 2)}" ry="{number(max(size_mm * tall / 2, 3.5))}"/>'
         )
     parts.append(measure((30, 26), (x(bearing_mm), 26), f"{bearing_mm:.0f}"))
     parts.append(_text(width / 2, low + 16, f"span {span_mm:.0f}"))
     return _sketch(
         width,
         low + 28,
-        f"joist of {depth_mm:.0f} mm, {'notch' if notch else 'hole'} at {bearing_mm:.0f} mm, {'allowed' if allowed else 'not allowed'}",
+        f"joist of {depth_mm:.0f} mm, {'notch' if notch else 'hole'} at {bearing_mm:.0f} mm, "
+        f"{'allowed' if allowed else 'not allowed'}",
         parts,
     )
 
@@ -329,7 +363,8 @@ def radiator(ports_mm: float, centres_mm: float, pipes_mm: float, width: float =
         return middle + mm * scale / 2
 
     parts = [
-        f'<rect class="body" x="{number(x(-ports_mm))}" y="{number(top)}" width="{number(ports_mm * scale)}" height="{number(low - top)}"/>'
+        f'<rect class="body" x="{number(x(-ports_mm))}" y="{number(top)}" width="{number(ports_mm * scale)}" '
+        f'height="{number(low - top)}"/>'
     ]
     for sign in (-1, 1):
         parts.append(_line("tube", (x(sign * pipes_mm), 150), (x(sign * pipes_mm), low - 2)))

@@ -15,7 +15,8 @@ XY = tuple[float, float]
 def gaps(
     segments: Sequence[tuple[XY, XY, float, float]], gap: float
 ) -> tuple[dict[int, list[tuple[float, float]]], int]:
-    """For each segment (start, end, nearness there and there): the shares of it to leave out; and the crossings counted.
+    """For each segment (start, end, nearness there and there): the shares of it to leave out; and the crossings
+    counted.
 
     At each crossing the farther one is broken over `gap` sheet units; equally near ones (they touch) are not.
     """

@@ -10,13 +10,26 @@ from .palette import line_type, true_colour
 from .scene import XY, Scene, Stroke
 
 LAYERS: dict[str, tuple[int, str]] = {
-    "FITTINGS": (7, "CONTINUOUS"), "STATIONS": (7, "CONTINUOUS"),
-    "HOUSE": (9, "CONTINUOUS"), "OBSTACLES": (42, "CONTINUOUS"), "DIMENSIONS": (5, "CONTINUOUS"), "LABELS": (7, "CONTINUOUS"), "SYMBOLS": (7, "CONTINUOUS"),
-}  # fmt: skip
+    "FITTINGS": (7, "CONTINUOUS"),
+    "STATIONS": (7, "CONTINUOUS"),
+    "HOUSE": (9, "CONTINUOUS"),
+    "OBSTACLES": (42, "CONTINUOUS"),
+    "DIMENSIONS": (5, "CONTINUOUS"),
+    "LABELS": (7, "CONTINUOUS"),
+    "SYMBOLS": (7, "CONTINUOUS"),
+}
 _KIND = {
-    "station": "STATIONS", "level": "HOUSE", "room": "HOUSE", "wall": "HOUSE", "joist": "HOUSE", "compass": "HOUSE", "obstacle": "OBSTACLES", "dimension": "DIMENSIONS", "fitting": "FITTINGS",
+    "station": "STATIONS",
+    "level": "HOUSE",
+    "room": "HOUSE",
+    "wall": "HOUSE",
+    "joist": "HOUSE",
+    "compass": "HOUSE",
+    "obstacle": "OBSTACLES",
+    "dimension": "DIMENSIONS",
+    "fitting": "FITTINGS",
     "closing": "FITTINGS",
-}  # fmt: skip
+}
 TEXT_UNITS = 9.0  # height of text in sheet units
 
 
@@ -28,7 +41,8 @@ def layer_of(stroke: Stroke) -> str:
 
 
 def write(scene: Scene) -> str:
-    """The scene as DXF text (R2010), in millimetres: on a plan or elevation as in the house, on an isometric true along its axes.
+    """The scene as DXF text (R2010), in millimetres: on a plan or elevation as in the house, on an isometric true along
+    its axes.
 
     Pipes are whole, without the gaps of the drawing. The same scene gives the same bytes.
     """

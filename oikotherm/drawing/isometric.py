@@ -499,7 +499,8 @@ class _Drawer:
     # --- labels -------------------------------------------------------------------------------------------------------
 
     def _badges(self) -> list[Wish]:
-        """Findings where they are, of what is drawn: one badge a place, with its gravest word; the gravest MOST_BADGES of them."""
+        """Findings where they are, of what is drawn: one badge a place, with its gravest word; the gravest MOST_BADGES
+        of them."""
         if not self.look.findings:
             return []
         spots: dict[XY, str] = {}

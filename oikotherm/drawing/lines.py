@@ -11,7 +11,8 @@ from ..core.making.bends import tangent_mm
 
 @dataclass(frozen=True, slots=True)
 class PipeLine:
-    """A stretch of a piece as it is drawn: straight, or the chords of a pulled bend. legs: the paced items it comes from."""
+    """A stretch of a piece as it is drawn: straight, or the chords of a pulled bend. legs: the paced items it comes
+    from."""
 
     piece: Piece
     straight: str

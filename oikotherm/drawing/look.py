@@ -17,9 +17,12 @@ UNDER_FLOOR_MM = 350.0  # what lies this far below a floor is drawn with it: joi
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place; measures: lengths and names of points;
-    levels, services: only these, all when empty; dimensions: lines of measure with the length of every leg, in place of the plain measures;
-    mm_per_m: the scale of a sheet whose unit is the millimetre (20: 1 to 50), None to fit; head: room left free at the top."""
+    """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place;
+    measures: lengths and names of points;
+    levels, services: only these, all when empty; dimensions: lines of measure with the length of every leg, in place of
+    the plain measures;
+    mm_per_m: the scale of a sheet whose unit is the millimetre (20: 1 to 50), None to fit; head: room left free at the
+    top."""
 
     projection: Projection = Projection()
     width: float = 960.0
@@ -47,7 +50,8 @@ def bands(design: Design, levels: frozenset[str]) -> list[tuple[float, float]]:
 
 
 def usual_levels(design: Design) -> frozenset[str]:
-    """The levels a drawing opens with: all of them, but the lowest alone where a building is too large to be read at once."""
+    """The levels a drawing opens with: all of them, but the lowest alone where a building is too large to be read at
+    once."""
     levels = sorted(design.job.house.levels, key=lambda level: level.floor_mm)
     return frozenset({levels[0].id}) if levels and len(design.fitted.pieces) > MANY_PIECES else frozenset()
 

@@ -1,4 +1,5 @@
-"""Colour and line pattern of every role, from the services themselves: one stylesheet for pages and files, the same for PDF and DXF."""
+"""Colour and line pattern of every role, from the services themselves: one stylesheet for pages and files, the same for
+PDF and DXF."""
 
 from __future__ import annotations
 
@@ -40,7 +41,8 @@ def true_colour(hex_: str) -> int:
 
 
 def stylesheet(*, screen: bool = True) -> str:
-    """The rules that colour a drawing and a page by role, by day, by night and on paper; for a file (not screen) as on paper alone."""
+    """The rules that colour a drawing and a page by role, by day, by night and on paper; for a file (not screen) as on
+    paper alone."""
     roles = list(spec.roles())
     day = " ".join(f"--role-{role.id}: {role.colour[0]};" for role in roles)
     night = " ".join(f"--role-{role.id}: {role.colour[1]};" for role in roles)

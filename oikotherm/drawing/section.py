@@ -1,7 +1,10 @@
-"""The joint card's drawing: every joint method cut open along the pipe, to true proportion from the catalogue's measures.
+"""The joint card's drawing: every joint method cut open along the pipe, to true proportion from the catalogue's
+measures.
 
-A section is made in millimetres: x along the pipe to the right, 0 at the mouth, face or seat of the fitting; r from the centre
-line. Shapes are given for the upper half and mirrored. Bodies are typical of the class; pipe, bore and insertion are the table's.
+A section is made in millimetres: x along the pipe to the right, 0 at the mouth, face or seat of the fitting; r from the
+centre
+line. Shapes are given for the upper half and mirrored. Bodies are typical of the class; pipe, bore and insertion are
+the table's.
 """
 
 from __future__ import annotations
@@ -36,7 +39,8 @@ class Shape:
 
 @dataclass(slots=True)
 class Section:
-    """A joint cut open [mm]. labels: (words, x, r) of the part pointed at; depth: from x to x, how deep the pipe lies in."""
+    """A joint cut open [mm]. labels: (words, x, r) of the part pointed at; depth: from x to x, how deep the pipe lies
+    in."""
 
     title: str
     od_mm: float
@@ -73,7 +77,8 @@ class Section:
 
 
 def section(catalogue: Catalogue, method: str, pipe: End) -> Section:
-    """The section of a joint method on a pipe, or on the end of a threaded part. Measures that are not known are typical."""
+    """The section of a joint method on a pipe, or on the end of a threaded part. Measures that are not known are
+    typical."""
     mouth = end_for(catalogue, method, pipe)
     od = end_od_mm(catalogue, pipe) or {"3/8": 16.0, "1/2": 20.0, "3/4": 27.0, "1": 34.0}.get(pipe.size, 22.0)
     bore = end_bore_mm(catalogue, pipe) if pipe.family in catalogue.systems else None
@@ -226,7 +231,8 @@ def _compression_plastic(s: Section, m: _Measures) -> None:
 
 
 def _compression_mlc(s: Section, m: _Measures) -> None:
-    """A clamped multilayer joint: the insert with its O-rings in the pipe, the split ring on it, the nut that draws both into the cone."""
+    """A clamped multilayer joint: the insert with its O-rings in the pipe, the split ring on it, the nut that draws
+    both into the cone."""
     size = 2 * m.ro
     _pipe(s, m)
     barb = (m.fitting_bore or m.r * 1.5) / 2
@@ -283,9 +289,21 @@ def _push(s: Section, m: _Measures, *, metal: bool) -> None:
     end = m.d + 0.8 * size
     room = seal * 1.9
     s.poly(
-        "body metal" if metal else "body plastic", (0.0, m.ro + room), (0.32 * m.d, m.ro + room), (0.32 * m.d, m.ro + 0.2), (0.44 * m.d, m.ro + 0.2), (0.44 * m.d, m.ro + room),
-        (0.66 * m.d, m.ro + room), (0.66 * m.d, m.ro + 0.2), (m.d, m.ro + 0.2), (m.d, m.r), (end, m.r), (end, m.r + wall), (m.d, m.ro + room + wall), (0, m.ro + room + wall),
-    )  # fmt: skip
+        "body metal" if metal else "body plastic",
+        (0.0, m.ro + room),
+        (0.32 * m.d, m.ro + room),
+        (0.32 * m.d, m.ro + 0.2),
+        (0.44 * m.d, m.ro + 0.2),
+        (0.44 * m.d, m.ro + room),
+        (0.66 * m.d, m.ro + room),
+        (0.66 * m.d, m.ro + 0.2),
+        (m.d, m.ro + 0.2),
+        (m.d, m.r),
+        (end, m.r),
+        (end, m.r + wall),
+        (m.d, m.ro + room + wall),
+        (0, m.ro + room + wall),
+    )
     s.round("seal", 0.55 * m.d, m.ro + seal * 0.86, seal)
     s.poly(
         "grab",
@@ -328,10 +346,21 @@ def _push_ring(s: Section, m: _Measures) -> None:
     gap = 0.85 * m.d
     _pipe(s, m, to=gap)
     s.poly(
-        "body plastic", (0, m.ro + room), (0.12 * m.d, m.ro + room), (0.12 * m.d, m.ro + 2 * room), (0.34 * m.d, m.ro + 2 * room), (0.34 * m.d, m.ro + 0.3),
-        (m.d, m.ro + 0.3), (m.d, m.r), (m.d + m.ro * 1.6, m.r), (m.d + m.ro * 1.6, m.r + wall), (m.d, m.ro + wall + 0.3), (0.36 * m.d, m.ro + wall + 0.3),
-        (0.36 * m.d, m.ro + 2 * room + wall), (0, m.ro + 2 * room + wall),
-    )  # fmt: skip
+        "body plastic",
+        (0, m.ro + room),
+        (0.12 * m.d, m.ro + room),
+        (0.12 * m.d, m.ro + 2 * room),
+        (0.34 * m.d, m.ro + 2 * room),
+        (0.34 * m.d, m.ro + 0.3),
+        (m.d, m.ro + 0.3),
+        (m.d, m.r),
+        (m.d + m.ro * 1.6, m.r),
+        (m.d + m.ro * 1.6, m.r + wall),
+        (m.d, m.ro + wall + 0.3),
+        (0.36 * m.d, m.ro + wall + 0.3),
+        (0.36 * m.d, m.ro + 2 * room + wall),
+        (0, m.ro + 2 * room + wall),
+    )
     s.round("seal", 0.23 * m.d, m.ro + seal, seal)
     s.label("lip ring", 0.23 * m.d, m.ro + seal)
     s.label("chamfer", gap, m.ro - 0.2)
@@ -356,9 +385,23 @@ def _press(s: Section, m: _Measures) -> None:
     bead = 2.3 * seal
     x0, x1 = 0.1 * m.d, 0.1 * m.d + 2.6 * seal
     s.poly(
-        "body", (0, m.ro + 0.15), (x0, m.ro + 0.15), (x0 + 0.3 * seal, m.ro + bead), (x1 - 0.3 * seal, m.ro + bead), (x1, m.ro + 0.15), (m.d, m.ro + 0.15), (m.d, m.r), (end, m.r), (end, m.r + wall),
-        (m.d + wall, m.ro + wall), (x1 + 0.9 * wall, m.ro + wall), (x1, m.ro + bead + wall), (x0, m.ro + bead + wall), (x0 - 0.9 * wall, m.ro + wall), (0, m.ro + wall),
-    )  # fmt: skip
+        "body",
+        (0, m.ro + 0.15),
+        (x0, m.ro + 0.15),
+        (x0 + 0.3 * seal, m.ro + bead),
+        (x1 - 0.3 * seal, m.ro + bead),
+        (x1, m.ro + 0.15),
+        (m.d, m.ro + 0.15),
+        (m.d, m.r),
+        (end, m.r),
+        (end, m.r + wall),
+        (m.d + wall, m.ro + wall),
+        (x1 + 0.9 * wall, m.ro + wall),
+        (x1, m.ro + bead + wall),
+        (x0, m.ro + bead + wall),
+        (x0 - 0.9 * wall, m.ro + wall),
+        (0, m.ro + wall),
+    )
     s.round("seal", (x0 + x1) / 2, m.ro + seal, seal)
     s.label("O-ring in its bead", (x0 + x1) / 2, m.ro + seal)
     s.label("jaw here, one full cycle", (x0 + x1) / 2 + seal, m.ro + bead + wall)
@@ -791,10 +834,27 @@ def _slip(s: Section, m: _Measures) -> None:
 
 
 _DRAWERS = {
-    "capillary": _capillary, "braze": _braze, "compression": _compression, "compression-plastic": _compression_plastic, "compression-mlc": _compression_mlc, "solvent": _solvent, "push-fit": _push_fit,
-    "push-fit-metal": _push_fit_metal, "press": _press, "press-mlc": _press_mlc, "expansion": _expansion, "flare": _flare, "thread": _thread, "union": _union,
-    "washer": _washer, "tail": _tail, "csst": _csst, "connector": _connector, "dielectric": _dielectric, "slip": _slip,
-}  # fmt: skip
+    "capillary": _capillary,
+    "braze": _braze,
+    "compression": _compression,
+    "compression-plastic": _compression_plastic,
+    "compression-mlc": _compression_mlc,
+    "solvent": _solvent,
+    "push-fit": _push_fit,
+    "push-fit-metal": _push_fit_metal,
+    "press": _press,
+    "press-mlc": _press_mlc,
+    "expansion": _expansion,
+    "flare": _flare,
+    "thread": _thread,
+    "union": _union,
+    "washer": _washer,
+    "tail": _tail,
+    "csst": _csst,
+    "connector": _connector,
+    "dielectric": _dielectric,
+    "slip": _slip,
+}
 
 
 def section_svg(made: Section, width: float = 620.0) -> str:
@@ -830,17 +890,20 @@ def section_svg(made: Section, width: float = 620.0) -> str:
     y1, y2 = at(0, made.od_mm / 2)[1], at(0, -made.od_mm / 2)[1]
     dx = ax - 14
     parts.append(
-        f'<path class="dim" d="M{number(dx)} {number(y1)}L{number(dx)} {number(y2)}M{number(dx - 4)} {number(y1)}L{number(ax)} {number(y1)}M{number(dx - 4)} {number(y2)}L{number(ax)} {number(y2)}"/>'
+        f'<path class="dim" d="M{number(dx)} {number(y1)}L{number(dx)} {number(y2)}M{number(dx - 4)} '
+        f'{number(y1)}L{number(ax)} {number(y1)}M{number(dx - 4)} {number(y2)}L{number(ax)} {number(y2)}"/>'
     )
     parts.append(
-        f'<text class="figure" x="{number(dx - 6)}" y="{number(ay + 4)}" text-anchor="end">{number(round(made.od_mm, 1))}</text>'
+        f'<text class="figure" x="{number(dx - 6)}" y="{number(ay + 4)}" '
+        f'text-anchor="end">{number(round(made.od_mm, 1))}</text>'
     )
     for words, px, tx, row in rows:
         label = next(one for one in made.labels if one[0] == words)
         _, py = at(label[1], label[2])
         ty = 16 + row * top_row
         parts.append(
-            f'<path class="leader" d="M{number(tx)} {number(ty + 5)}L{number(px)} {number(py)}"/><circle class="spot" cx="{number(px)}" cy="{number(py)}" r="2.2"/>'
+            f'<path class="leader" d="M{number(tx)} {number(ty + 5)}L{number(px)} {number(py)}"/><circle class="spot" '
+            f'cx="{number(px)}" cy="{number(py)}" r="2.2"/>'
         )
         parts.append(f'<text x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(words)}</text>')
     if made.mark_mm is not None:
@@ -851,10 +914,12 @@ def section_svg(made: Section, width: float = 620.0) -> str:
         ex, _ = at(made.depth[1], -most)
         y = base + 16
         parts.append(
-            f'<path class="dim" d="M{number(sx)} {number(y)}L{number(ex)} {number(y)}M{number(sx)} {number(y - 5)}L{number(sx)} {number(y + 5)}M{number(ex)} {number(y - 5)}L{number(ex)} {number(y + 5)}"/>'
+            f'<path class="dim" d="M{number(sx)} {number(y)}L{number(ex)} {number(y)}M{number(sx)} '
+            f'{number(y - 5)}L{number(sx)} {number(y + 5)}M{number(ex)} {number(y - 5)}L{number(ex)} {number(y + 5)}"/>'
         )
         parts.append(
-            f'<text class="figure" x="{number((sx + ex) / 2)}" y="{number(y + 18)}" text-anchor="middle">{escape(made.depth_words)}</text>'
+            f'<text class="figure" x="{number((sx + ex) / 2)}" y="{number(y + 18)}" '
+            f'text-anchor="middle">{escape(made.depth_words)}</text>'
         )
     return "".join([*parts, "</svg>"])
 
@@ -875,4 +940,7 @@ def _rows_of(made: Section, x0: float, scale: float, left: float, width: float) 
     return found
 
 
-_HATCH = '<defs><pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0L0 5"/></pattern></defs>'
+_HATCH = (
+    '<defs><pattern id="hatch" width="5" height="5" patternUnits="userSpaceOnUse" '
+    'patternTransform="rotate(45)"><path class="hatch" d="M0 0L0 5"/></pattern></defs>'
+)

@@ -1,4 +1,5 @@
-"""Chains of the transition finder as strips: every part to one scale, in the order it is made up, with its joints between."""
+"""Chains of the transition finder as strips: every part to one scale, in the order it is made up, with its joints
+between."""
 
 from __future__ import annotations
 
@@ -106,7 +107,8 @@ def strip(
     *,
     rejected: bool = False,
 ) -> str:
-    """A chain as an SVG strip at a scale [px per mm], start on the left; under each part its name, above each joint its method."""
+    """A chain as an SVG strip at a scale [px per mm], start on the left; under each part its name, above each joint its
+    method."""
     parts: list[str] = []
     bars: list[tuple[_Bar, str]] = []
     drawn = strip_length_mm(catalogue, chain) * scale
@@ -136,9 +138,13 @@ def strip(
     for bar, title in sorted(bars, key=lambda one: order.get(one[0].what.split()[0], 1)):
         ax, bx = left + bar.x0 * scale, left + bar.x1 * scale
         a, b = bar.r0 * scale, bar.r1 * scale
-        outline = f"M{number(ax)} {number(middle - a)}L{number(bx)} {number(middle - b)}L{number(bx)} {number(middle + b)}L{number(ax)} {number(middle + a)}Z"
+        outline = (
+            f"M{number(ax)} {number(middle - a)}L{number(bx)} {number(middle - b)}L{number(bx)} "
+            f"{number(middle + b)}L{number(ax)} {number(middle + a)}Z"
+        )
         parts.append(
-            f'<path class="b-{bar.what.replace(" ", " b-")}" d="{outline}">{f"<title>{escape(title)}</title>" if title else ""}</path>'
+            f'<path class="b-{bar.what.replace(" ", " b-")}" '
+            f'd="{outline}">{f"<title>{escape(title)}</title>" if title else ""}</path>'
         )
         if bar.what == "thread":
             lines = "".join(
@@ -148,10 +154,13 @@ def strip(
         if "broken" in bar.what:
             cx = (ax + bx) / 2
             parts.append(
-                f'<path class="b-break" d="M{number(cx - 4)} {number(middle + a + 4)}L{number(cx + 2)} {number(middle - a - 4)}M{number(cx + 2)} {number(middle + a + 4)}L{number(cx + 8)} {number(middle - a - 4)}"/>'
+                f'<path class="b-break" d="M{number(cx - 4)} {number(middle + a + 4)}L{number(cx + 2)} '
+                f"{number(middle - a - 4)}M{number(cx + 2)} {number(middle + a + 4)}L{number(cx + 8)} "
+                f'{number(middle - a - 4)}"/>'
             )
     parts.append(
-        f'<path class="b-centre" d="M{number(left - (OUTSIDE_MM + 6) * scale)} {number(middle)}L{number(left + (x + OUTSIDE_MM + 6) * scale)} {number(middle)}"/>'
+        f'<path class="b-centre" d="M{number(left - (OUTSIDE_MM + 6) * scale)} '
+        f'{number(middle)}L{number(left + (x + OUTSIDE_MM + 6) * scale)} {number(middle)}"/>'
     )
     texts = []  # over all lines, which their halo breaks
     for (px, words, tx, row), (_, method, needs) in zip(above, spots, strict=True):
@@ -161,17 +170,22 @@ def strip(
         hint = f"<title>{escape(needs)}</title>" if needs else ""
         parts.append(f'<path class="b-joint" d="{line}"/>{spot}')
         texts.append(
-            f'<text class="b-method" x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(words)}{hint}</text>'
+            f'<text class="b-method" x="{number(tx)}" y="{number(ty)}" '
+            f'text-anchor="middle">{escape(words)}{hint}</text>'
         )
     for px, name, tx, row in rows:
         ty = middle + most * scale + 18 + 17 * row
         parts.append(
-            f'<path class="b-leader" d="M{number(px)} {number(middle + most * scale * 0.55)}L{number(tx)} {number(ty - 12)}"/>'
+            f'<path class="b-leader" d="M{number(px)} {number(middle + most * scale * 0.55)}L{number(tx)} '
+            f'{number(ty - 12)}"/>'
         )
         texts.append(f'<text x="{number(tx)}" y="{number(ty)}" text-anchor="middle">{escape(name)}</text>')
     said = " + ".join(name for _, name in names) or "straight into each other"
     box = f"0 0 {number(width)} {number(height)}"
-    return f'<svg xmlns="http://www.w3.org/2000/svg" class="chart strip-chain{" rejected" if rejected else ""}" viewBox="{box}" role="img" aria-label={quoteattr(said)}>{"".join(parts + texts)}</svg>'
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart strip-chain{" rejected" if rejected else ""}" '
+        f'viewBox="{box}" role="img" aria-label={quoteattr(said)}>{"".join(parts + texts)}</svg>'
+    )
 
 
 def _between(a: float, b: float, step: float) -> list[float]:
@@ -237,7 +251,8 @@ def end_icon(catalogue: Catalogue, end: End) -> str:
         ax, bx = 62 + max(bar.x0 * scale, -54), 62 + max(bar.x1 * scale, -54)
         a = bar.r0 * scale
         parts.append(
-            f'<path class="b-{bar.what.replace(" ", " b-")}" d="M{number(ax)} {number(20 - a)}L{number(bx)} {number(20 - a)}L{number(bx)} {number(20 + a)}L{number(ax)} {number(20 + a)}Z"/>'
+            f'<path class="b-{bar.what.replace(" ", " b-")}" d="M{number(ax)} {number(20 - a)}L{number(bx)} '
+            f'{number(20 - a)}L{number(bx)} {number(20 + a)}L{number(ax)} {number(20 + a)}Z"/>'
         )
         if bar.what == "thread":
             lines = "".join(
@@ -250,4 +265,7 @@ def end_icon(catalogue: Catalogue, end: End) -> str:
         parts.append('<ellipse class="b-hole" cx="62" cy="20" rx="3" ry="13"/>')
     if end.form == "socket":
         parts.append('<ellipse class="b-hole" cx="62" cy="20" rx="3" ry="10"/>')
-    return f'<svg xmlns="http://www.w3.org/2000/svg" class="end-icon" viewBox="0 0 72 40" aria-hidden="true">{"".join(parts)}</svg>'
+    return (
+        '<svg xmlns="http://www.w3.org/2000/svg" class="end-icon" viewBox="0 0 72 40" '
+        f'aria-hidden="true">{"".join(parts)}</svg>'
+    )

@@ -71,7 +71,10 @@ def _stroke(stroke: Stroke, pairs: frozenset[str]) -> str:
     if stroke.layer == "pipe":
         # an unseen broad line under the pipe takes the pointer; hot pipes are a thin pair: light core in the colour
         core = f'<path class="core" d="{d}"/>' if stroke.role in pairs or "keep" in stroke.marks else ""
-        return f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)}>{title}<path class="hit" d="{d}"/><path d="{d}"/>{core}</g>'
+        return (
+            f'<g class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)}>{title}<path class="hit" '
+            f'd="{d}"/><path d="{d}"/>{core}</g>'
+        )
     return f'<path class="{" ".join(words)}"{_data(stroke.key, stroke.run, stroke.items)} d="{d}">{title}</path>'
 
 
@@ -82,8 +85,10 @@ def _symbol(symbol: Symbol) -> str:
     words = " ".join(["y", symbol.shape, f"role-{symbol.role}", *symbol.marks])
     spin = f' transform="rotate({number(turn)})"' if abs(turn) > 0.05 else ""
     return (
-        f'<g class="{words}" transform="translate({number(symbol.at[0])} {number(symbol.at[1])})"{_data(symbol.key, symbol.run, symbol.items)}>'
-        f'<title>{_escaped(symbol.title)}</title><g class="k"><path{spin} d="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
+        f'<g class="{words}" transform="translate({number(symbol.at[0])} '
+        f'{number(symbol.at[1])})"{_data(symbol.key, symbol.run, symbol.items)}>'
+        f'<title>{_escaped(symbol.title)}</title><g class="k"><path{spin} '
+        f'd="{SHAPES.get(symbol.shape, SHAPES["device"])}"/></g></g>'
     )
 
 
@@ -98,18 +103,24 @@ def _label(label: Label) -> str:
         dx, dy = label.leader[0] - label.at[0], label.leader[1] - label.at[1]
         leader = f'<path class="leader" d="M0 0L{number(dx)} {number(dy)}"/>'
     return (
-        f'<g class="{words}" transform="translate({number(label.at[0])} {number(label.at[1])})"{_data(label.key, label.run)}>'
+        f'<g class="{words}" transform="translate({number(label.at[0])} '
+        f'{number(label.at[1])})"{_data(label.key, label.run)}>'
         f'<g class="k">{leader}{plate}<text y="4">{_escaped(label.text)}</text></g></g>'
     )
 
 
 def write(scene: Scene, *, standalone: bool = False, ident: str = "drawing") -> str:
     """The scene as an SVG element. standalone: a file of its own, with its style and a size in millimetres."""
-    head = f'<svg xmlns="http://www.w3.org/2000/svg" id="{ident}" class="drawing" viewBox="0 0 {number(scene.width)} {number(scene.height)}"'
+    head = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" id="{ident}" class="drawing" viewBox="0 0 {number(scene.width)} '
+        f'{number(scene.height)}"'
+    )
     if standalone:
         head += f' width="{number(scene.width / 4)}mm" height="{number(scene.height / 4)}mm"'
-    parts = [f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}" '
-             f'data-origin="{_pair(scene.origin)}" data-axes="{" ".join(_pair(axis) for axis in scene.axes)}">']  # fmt: skip
+    parts = [
+        f'{head} role="img" aria-label={quoteattr(scene.title)} data-crossings="{scene.crossings}" '
+        f'data-origin="{_pair(scene.origin)}" data-axes="{" ".join(_pair(axis) for axis in scene.axes)}">'
+    ]
     if standalone:
         style = resources.files(__package__).joinpath("drawing.css").read_text("utf-8") + stylesheet(screen=False)
         parts.append(f"<style>{escape(style)}</style>")

@@ -11,8 +11,21 @@ from ..core.making.cut import Cut
 from ..core.quantity import PaceUnit, length_text
 
 COLUMNS = (
-    "label", "run", "pipe", "centre_mm", "cut_mm", "cut", "from", "take_off_from_mm", "to", "take_off_to_mm", "bends", "place", "makeable", "remark",
-)  # fmt: skip
+    "label",
+    "run",
+    "pipe",
+    "centre_mm",
+    "cut_mm",
+    "cut",
+    "from",
+    "take_off_from_mm",
+    "to",
+    "take_off_to_mm",
+    "bends",
+    "place",
+    "makeable",
+    "remark",
+)
 
 
 def cut_rows(design: Design) -> list[dict[str, Any]]:
@@ -31,23 +44,25 @@ def cut_rows(design: Design) -> list[dict[str, Any]]:
             remarks.append("not taped")
         if cut.tolerance_mm:
             remarks.append(f"up to {cut.tolerance_mm:g} mm longer at the loose end of the threads")
-        rows.append({
-            "label": design.piece_labels[cut.key],
-            "key": cut.key,
-            "run": cut.run,
-            "pipe": str(cut.pipe),
-            "centre_mm": round(cut.centre_mm, 3),
-            "cut_mm": cut.cut_mm,
-            "cut": length_text(cut.cut_mm, design.job.pace_unit),
-            "from": piece.from_title,
-            "take_off_from_mm": round(piece.from_mating.take_off_mm, 3),
-            "to": piece.to_title,
-            "take_off_to_mm": round(piece.to_mating.take_off_mm, 3),
-            "bends": bends_text(cut, design.job.pace_unit),
-            "place": piece.place,
-            "makeable": cut.makeable and cut.known,
-            "remark": "; ".join(remarks),
-        })  # fmt: skip
+        rows.append(
+            {
+                "label": design.piece_labels[cut.key],
+                "key": cut.key,
+                "run": cut.run,
+                "pipe": str(cut.pipe),
+                "centre_mm": round(cut.centre_mm, 3),
+                "cut_mm": cut.cut_mm,
+                "cut": length_text(cut.cut_mm, design.job.pace_unit),
+                "from": piece.from_title,
+                "take_off_from_mm": round(piece.from_mating.take_off_mm, 3),
+                "to": piece.to_title,
+                "take_off_to_mm": round(piece.to_mating.take_off_mm, 3),
+                "bends": bends_text(cut, design.job.pace_unit),
+                "place": piece.place,
+                "makeable": cut.makeable and cut.known,
+                "remark": "; ".join(remarks),
+            }
+        )
     return rows
 
 

@@ -1,4 +1,5 @@
-"""The depth gauge of a pipe on paper at 1:1: a strip to cut out and hold beside the pipe, a line for each joint method."""
+"""The depth gauge of a pipe on paper at 1:1: a strip to cut out and hold beside the pipe, a line for each joint
+method."""
 
 from __future__ import annotations
 
@@ -55,7 +56,8 @@ def gauge_pdf(catalogue: Catalogue, pipe: End, methods: Sequence[str], paper: st
     canvas.setFont("Helvetica", 9)
     canvas.drawString(
         *at(left, top - 7),
-        "Print at full size. The check line must measure 100 mm. Cut along the outline, hold the left edge at the pipe's end, mark.",
+        "Print at full size. The check line must measure 100 mm. Cut along the outline, hold the left edge at the "
+        "pipe's end, mark.",
     )
     y = top - 18
     canvas.setLineWidth(0.8)

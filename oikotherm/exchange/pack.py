@@ -18,10 +18,10 @@ from ..core.memory import Memory
 from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
 from ..core.services.rooms import rooms
-from ..core.work.care import Reminder, reminders, shut_offs, top_up
+from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.records import Record, joint_states, ticked
 from ..core.work.sections import KeptTest
-from ..core.work.steps import PackSection
+from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
@@ -33,7 +33,8 @@ from .in_force import context_of, with_rows_in_force
 from .site import proofs_of
 
 CAUTION = (
-    "Lengths and sizes follow from what was paced and from figures of which some are typical. Gas, flue and unvented hot water are licensed work; "
+    "Lengths and sizes follow from what was paced and from figures of which some are typical. Gas, flue and unvented "
+    "hot water are licensed work; "
     "local code and the authority decide. This is a calculation, not a certificate."
 )
 MOST_BYTES = 8_000_000
@@ -54,17 +55,41 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
     joints = []
     for joint in design.fitted.joints.values():
         state = states.get(joint.key)
-        joints.append({
-            "label": design.joint_labels[joint.key], "method": joint.method, "part": joint.fitting_title, "pipe": joint.pipe,
-            **{name: (getattr(state, name)[1:] if state and state.yes(name) else None) for name in ("made", "mark_seen", "dry")},
-        })  # fmt: skip
+        joints.append(
+            {
+                "label": design.joint_labels[joint.key],
+                "method": joint.method,
+                "part": joint.fitting_title,
+                "pipe": joint.pipe,
+                **{
+                    name: (getattr(state, name)[1:] if state and state.yes(name) else None)
+                    for name in ("made", "mark_seen", "dry")
+                },
+            }
+        )
     passed = bool(proofs) and all(one.passed for one in proofs)
     return {
-        "title": design.job.title, "place": design.job.place, "rev": rev, "today": today.isoformat(), "unit": design.job.pace_unit,
+        "title": design.job.title,
+        "place": design.job.place,
+        "rev": rev,
+        "today": today.isoformat(),
+        "unit": design.job.pace_unit,
         "caption": f"{design.job.title}, isometric; lengths centre to centre; flow solid, return dashed",
-        "sections": [{"title": one.title, "rows": [list(row) for row in one.rows]} for one in sections_of(design)], "complete": not stops and passed, "stops": stops, "sizes": sizes_of(design), "cuts": cut_rows(design), "joints": joints,
+        "sections": [{"title": one.title, "rows": [list(row) for row in one.rows]} for one in sections_of(design)],
+        "complete": not stops and passed,
+        "stops": stops,
+        "sizes": sizes_of(design),
+        "cuts": cut_rows(design),
+        "joints": joints,
         "plan": [
-            {"key": step.key, "title": step.title, "where": step.where, "minutes": step.minutes, "hold": step.hold, "done": done.get(step.key)}
+            {
+                "key": step.key,
+                "title": step.title,
+                "where": step.where,
+                "minutes": step.minutes,
+                "hold": step.hold,
+                "done": done.get(step.key),
+            }
             for step in design.plan
         ],
         "proofs": [
@@ -80,10 +105,12 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
             }
             for one in proofs
         ],
-        "shut_offs": list(shut_offs(design)), "top_up": list(top_up(design)),
+        "shut_offs": list(shut_offs(design)),
+        "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
-        "reminders": [{"title": r.title, "due": r.due.isoformat(), "why": r.why} for r in reminders(design, today)], "caution": CAUTION,
-    }  # fmt: skip
+        "reminders": [{"title": r.title, "due": r.due.isoformat(), "why": r.why} for r in reminders(design, today)],
+        "caution": CAUTION,
+    }
 
 
 def _test_row(test: KeptTest) -> dict[str, Any]:

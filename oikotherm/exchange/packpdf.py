@@ -154,7 +154,7 @@ def _circuit(circuit: dict[str, Any], width: float) -> Story:
         for one in circuit["emitters"]
     ]
     story += [Spacer(1, 4), _table(rows, [0.5, 0.12, 0.12, 0.26], width)]
-    path = next((one["path"] for one in circuit["emitters"] if one["id"] == circuit["index"]), [])
+    path: list[str] = next((one["path"] for one in circuit["emitters"] if one["id"] == circuit["index"]), [])
     for section in circuit["sections"]:
         if section["id"] in path:
             story += [_text(f"Working of section {section['id']}"), *_steps(section["working"])]

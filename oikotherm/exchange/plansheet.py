@@ -27,16 +27,22 @@ UNITS_PER_MM = 4.0  # sheet units of a scene in a millimetre of paper, so that l
 
 
 def scale_scene(design: Design, projection: Projection, scale: int, paper: str, look: Look | None = None) -> Scene:
-    """The scene of a page at 1:scale. Raises Refused for a paper or scale not known, or when the house is larger than the paper."""
+    """The scene of a page at 1:scale. Raises Refused for a paper or scale not known, or when the house is larger than
+    the paper."""
     if paper not in PAPERS_MM:
         raise Refused("paper", paper, f"one of {', '.join(PAPERS_MM)}", "a3")
     if scale not in SCALES:
         raise Refused("scale", scale, f"one of {', '.join(f'1:{one}' for one in SCALES)}", "50")
     wide, high = PAPERS_MM[paper]
     look = replace(
-        look or Look(), projection=projection, width=(wide - 2 * EDGE_MM) * UNITS_PER_MM, height=(high - 2 * EDGE_MM - BLOCK_MM) * UNITS_PER_MM,
-        mm_per_m=1000 / scale * UNITS_PER_MM, findings=False, dimensions=True,
-    )  # fmt: skip
+        look or Look(),
+        projection=projection,
+        width=(wide - 2 * EDGE_MM) * UNITS_PER_MM,
+        height=(high - 2 * EDGE_MM - BLOCK_MM) * UNITS_PER_MM,
+        mm_per_m=1000 / scale * UNITS_PER_MM,
+        findings=False,
+        dimensions=True,
+    )
     scene = draw(design, look)
     points = [point for stroke in scene.strokes if stroke.layer != "compass" for point in stroke.points]
     if points:
@@ -77,7 +83,8 @@ def scale_pdf(design: Design, projection: Projection, scale: int, paper: str, lo
     canvas.drawString(
         base + 8,
         base + 12,
-        f"{projection.name}, 1:{scale} on {paper.upper()} printed at full size{', true along its axes' if projection.view == 'iso' else ''}. Lengths centre to centre.",
+        f"{projection.name}, 1:{scale} on {paper.upper()} printed at full "
+        f"size{', true along its axes' if projection.view == 'iso' else ''}. Lengths centre to centre.",
     )
     metre = 1000 / scale * point
     metres = 2 if metre * 5 > 0.4 * wide * point else 5

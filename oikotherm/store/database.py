@@ -96,7 +96,8 @@ def backup(conn: sqlite3.Connection, to: Path) -> Path:
 
 
 def restore(source: Path, path: Path) -> None:
-    """Put a backup in place of the database; what was there is kept beside it. Raises Refused if it is no database of ours."""
+    """Put a backup in place of the database; what was there is kept beside it. Raises Refused if it is no database of
+    ours."""
     if not source.is_file():
         raise Refused("file", source.name, "a backup made by this program", "backup.sqlite")
     try:

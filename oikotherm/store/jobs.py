@@ -93,7 +93,8 @@ def head(conn: sqlite3.Connection, uid: str) -> Revision:
 
 def head_mark(conn: sqlite3.Connection, uid: str) -> tuple[int, str]:
     """The number of the present revision and when it was made: what its document can be remembered by. Raises NoJob."""
-    sql = """SELECT r.rev, r.made_at FROM design_revision r JOIN job j ON j.uid = r.job AND j.head = r.rev WHERE j.uid = ?"""
+    sql = """SELECT r.rev, r.made_at FROM design_revision r
+             JOIN job j ON j.uid = r.job AND j.head = r.rev WHERE j.uid = ?"""
     row = conn.execute(sql, (uid,)).fetchone()
     if row is None:
         raise NoJob(uid)
@@ -169,8 +170,10 @@ def history(conn: sqlite3.Connection, uid: str) -> list[sqlite3.Row]:
     """The line of revisions that leads to the head, newest first: rev, parent, made_at, by_role, summary."""
     sql = """WITH RECURSIVE line (rev) AS (
                  SELECT head FROM job WHERE uid = :uid
-                 UNION ALL SELECT r.parent FROM design_revision r JOIN line ON r.job = :uid AND r.rev = line.rev WHERE r.parent IS NOT NULL)
-             SELECT r.rev, r.parent, r.made_at, r.by_role, r.summary FROM design_revision r JOIN line ON r.job = :uid AND r.rev = line.rev
+                 UNION ALL SELECT r.parent FROM design_revision r JOIN line ON r.job = :uid AND r.rev = line.rev
+                 WHERE r.parent IS NOT NULL)
+             SELECT r.rev, r.parent, r.made_at, r.by_role, r.summary FROM design_revision r
+             JOIN line ON r.job = :uid AND r.rev = line.rev
              ORDER BY r.rev DESC LIMIT 200"""
     return conn.execute(sql, {"uid": uid}).fetchall()
 

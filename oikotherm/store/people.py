@@ -64,7 +64,8 @@ def put_instrument(
     if range_bar is not None and not resolution_bar < range_bar <= 1000:
         raise Refused("range", range_bar, "the pressure it goes to, above its smallest step", "6 bar")
     sql = """INSERT INTO instrument (name, resolution_bar, calibrated_on, due_on, range_bar) VALUES (?, ?, ?, ?, ?)
-             ON CONFLICT (name) DO UPDATE SET resolution_bar = excluded.resolution_bar, calibrated_on = excluded.calibrated_on,
+             ON CONFLICT (name) DO UPDATE SET resolution_bar = excluded.resolution_bar,
+             calibrated_on = excluded.calibrated_on,
              due_on = excluded.due_on, range_bar = excluded.range_bar"""
     conn.execute(sql, (name, resolution_bar, _date(calibrated_on, "calibrated_on"), _date(due_on, "due_on"), range_bar))
 

@@ -16,7 +16,8 @@ _FIELDS = ("uuid", "job", "kind", "key", "label", "rev", "made_at", "by_role", "
 def add(conn: sqlite3.Connection, record: dict[str, Any]) -> bool:
     """Keep a record; sending it again changes nothing. True if it was new. The caller commits.
 
-    record: uuid, job, kind, key, label, rev, made_at (ISO 8601), by_role, body (a JSON object), corrects (uuid or None).
+    record: uuid, job, kind, key, label, rev, made_at (ISO 8601), by_role, body (a JSON object), corrects (uuid or
+    None).
     Raises Refused: not a uuid, a field missing, the same uuid with other contents.
     """
     missing = [name for name in _FIELDS if name not in record and name != "corrects"]
@@ -46,6 +47,7 @@ def add(conn: sqlite3.Connection, record: dict[str, Any]) -> bool:
 
 
 def of_job(conn: sqlite3.Connection, job: str, kind: str | None = None) -> list[dict[str, Any]]:
-    """The records of a job in the order received (the clock is too coarse for those sent together), corrections included."""
+    """The records of a job in the order received (the clock is too coarse for those sent together), corrections
+    included."""
     sql = "SELECT * FROM record WHERE job = ? AND (? IS NULL OR kind = ?) ORDER BY rowid"
     return [{**dict(row), "body": json.loads(row["body"])} for row in conn.execute(sql, (job, kind, kind))]

@@ -90,7 +90,10 @@ def put_stock(conn: sqlite3.Connection, catalogue: Catalogue, ident: str, count:
     if int(count) == 0 and money is None:
         conn.execute("DELETE FROM van_stock WHERE part = ?", (found.id,))
         return
-    sql = "INSERT INTO van_stock (part, count, price) VALUES (?, ?, ?) ON CONFLICT (part) DO UPDATE SET count = excluded.count, price = excluded.price"
+    sql = (
+        "INSERT INTO van_stock (part, count, price) VALUES (?, ?, ?) ON CONFLICT (part) DO UPDATE SET count = "
+        "excluded.count, price = excluded.price"
+    )
     conn.execute(sql, (found.id, int(count), money))
 
 
@@ -105,7 +108,8 @@ def stock_csv(conn: sqlite3.Connection) -> str:
 
 
 def read_stock(conn: sqlite3.Connection, catalogue: Catalogue, text: str) -> int:
-    """Take in a CSV of part, count, price, each line like put_stock. Raises Refused with the line; the caller then rolls back."""
+    """Take in a CSV of part, count, price, each line like put_stock. Raises Refused with the line; the caller then
+    rolls back."""
     rows = list(csv.DictReader(io.StringIO(text.lstrip("\ufeff"))))
     if not rows or not {"part", "count"} <= set(rows[0]):
         raise Refused("file", text[:60], "a CSV with the columns part, count and price", "part,count,price")

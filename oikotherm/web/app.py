@@ -21,7 +21,8 @@ from .assets import Assets
 CSRF = CSRFProtect()
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; "
+    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src "
+    "'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'; manifest-src 'self'"
 )
 
@@ -32,9 +33,13 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     data.mkdir(parents=True, exist_ok=True)
     app = Flask(__name__, static_folder=None)
     app.config.update(
-        SECRET_KEY=_secret(data), DATABASE=data / "oikotherm.sqlite", MAX_CONTENT_LENGTH=8_000_000, WTF_CSRF_TIME_LIMIT=None,
-        SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
-    )  # fmt: skip
+        SECRET_KEY=_secret(data),
+        DATABASE=data / "oikotherm.sqlite",
+        MAX_CONTENT_LENGTH=8_000_000,
+        WTF_CSRF_TIME_LIMIT=None,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+    )
     app.config.update(config)
     open_database(app.config["DATABASE"]).close()
     CSRF.init_app(app)
@@ -152,7 +157,10 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(500)
     def broken(_: Exception) -> Any:
-        words = "The program made a mistake here; what was stored is untouched. Go back, and if it happens again export the job and report it."
+        words = (
+            "The program made a mistake here; what was stored is untouched. Go back, and if it happens again "
+            "export the job and report it."
+        )
         return _say("Something is wrong", words, 500)
 
     @app.errorhandler(CSRFError)
@@ -174,11 +182,16 @@ def _finish(response: Response) -> Response:
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
     response.headers.setdefault("Cache-Control", "no-store")
-    text = response.mimetype.startswith("text/") or response.mimetype in ("application/json", "image/svg+xml")
+    kind = response.mimetype or ""
+    text = kind.startswith("text/") or kind in ("application/json", "image/svg+xml")
     if (
-        text and not response.direct_passthrough and "Content-Encoding" not in response.headers
-        and "gzip" in request.headers.get("Accept-Encoding", "") and response.content_length and response.content_length > 600
-    ):  # fmt: skip
+        text
+        and not response.direct_passthrough
+        and "Content-Encoding" not in response.headers
+        and "gzip" in request.headers.get("Accept-Encoding", "")
+        and response.content_length
+        and response.content_length > 600
+    ):
         response.set_data(gzip.compress(response.get_data(), 5, mtime=0))
         response.headers["Content-Encoding"] = "gzip"
         response.headers["Vary"] = "Accept-Encoding"

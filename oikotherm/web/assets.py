@@ -13,9 +13,13 @@ from ..drawing.palette import stylesheet
 STATIC = Path(__file__).with_name("static")
 DRAWING_CSS = Path(__file__).parents[1] / "drawing" / "drawing.css"
 TYPES = {
-    ".css": "text/css", ".js": "text/javascript", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".json": "application/json",
+    ".css": "text/css",
+    ".js": "text/javascript",
+    ".woff2": "font/woff2",
+    ".svg": "image/svg+xml",
+    ".json": "application/json",
     ".webmanifest": "application/manifest+json",
-}  # fmt: skip
+}
 
 
 class Assets:

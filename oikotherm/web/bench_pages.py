@@ -112,8 +112,15 @@ def sketch(name: str, typed: dict[str, str], result: dict[str, Any]) -> str:
         depth = said("depth")
         notch = typed.get("kind") == "notch"
         return charts.joist(
-            depth, said("span"), said("from_bearing"), said("size"), said("from_edge", depth / 2), notch=notch, allowed=result["allowed"], practice=typed.get("practice") or "british"
-        )  # fmt: skip
+            depth,
+            said("span"),
+            said("from_bearing"),
+            said("size"),
+            said("from_edge", depth / 2),
+            notch=notch,
+            allowed=result["allowed"],
+            practice=typed.get("practice") or "british",
+        )
     if name == "closing":
         return charts.gap(said("leg", 1000.0), abs(said("side")))
     if name == "stubs" and result["ways"]:
@@ -137,7 +144,8 @@ def _paced(items: str, typed: dict[str, str]) -> str:
         {"do": "put_run", "text": f"F1 from A.out cu-m 15: {items} -> stub"},
     ]
     try:
-        job = apply_all(blank("bench", "Bench", practice, unit), commands, db.catalogue(), db.memory())  # type: ignore[arg-type]
+        empty = blank("bench", "Bench", practice, unit)
+        job = apply_all(empty, commands, db.catalogue(), db.memory())
     except Refused:
         return ""
     return svg.write(draw(derive(job, db.firm()), Look(width=520, height=300, findings=False)))

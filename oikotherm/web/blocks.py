@@ -1,4 +1,5 @@
-"""Long lists in blocks: a page never sends what is not looked at. A block ends where a run, level or rule ends, if it can."""
+"""Long lists in blocks: a page never sends what is not looked at. A block ends where a run, level or rule ends, if it
+can."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Shown(Generic[T]):
-    """The rows of a list that a page shows. blocks: all of them, none where the list is short; shown: key of the block that is."""
+    """The rows of a list that a page shows. blocks: all of them, none where the list is short; shown: key of the block
+    that is."""
 
     rows: Sequence[T]
     blocks: tuple[Block, ...] = ()
@@ -32,7 +34,8 @@ class Shown(Generic[T]):
 def in_blocks(
     rows: Sequence[T], group: Callable[[T], Hashable], asked: str = "", wanted: Callable[[T], bool] | None = None
 ) -> Shown[T]:
-    """The rows to show: all of a list of up to MOST_ROWS, else the block asked for by its key, or the one with the first row that is wanted,
+    """The rows to show: all of a list of up to MOST_ROWS, else the block asked for by its key, or the one with the
+    first row that is wanted,
     or the first. group: what belongs together (a run, a level), in the order of the rows."""
     if len(rows) <= MOST_ROWS:
         return Shown(rows, total=len(rows))

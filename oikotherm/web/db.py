@@ -62,13 +62,19 @@ def catalogue() -> Catalogue:
     return firm_catalogue(get(), memory())
 
 
+def context(uid: str) -> Context:
+    """What a job is worked out with."""
+    return context_of(get(), uid, memory())
+
+
 def firm() -> Context:
     """What the firm works with, where there is no job."""
     return firm_context(get(), memory())
 
 
 def head_of(uid: str) -> jobs_store.Revision:
-    """The present revision of a job; kept, so that the parts an edit leaves alone stay the very same objects. Raises NoJob."""
+    """The present revision of a job; kept, so that the parts an edit leaves alone stay the very same objects. Raises
+    NoJob."""
     mark = (uid, *jobs_store.head_mark(get(), uid))
     kept = opened()
     with kept.lock:
@@ -100,14 +106,14 @@ def _keep(mark: tuple[str, int, str], revision: jobs_store.Revision) -> jobs_sto
 
 def design_of(uid: str, rev: int, job: Job) -> Design:
     """The design of a stored revision; kept, since revisions never change."""
-    context = context_of(get(), uid, memory())
-    key = (uid, rev, context.mark)
+    own = context(uid)
+    key = (uid, rev, own.mark)
     kept = opened()
     with kept.lock:
         if key in kept.designs:
             kept.designs.move_to_end(key)
             return kept.designs[key]
-    design = derive(job, context)
+    design = derive(job, own)
     with kept.lock:
         kept.designs[key] = design
         while len(kept.designs) > MOST_KEPT:

@@ -14,6 +14,7 @@ from markupsafe import Markup
 from ..core.design import Design
 from ..core.job.model import Job, Run
 from ..core.job.writing import item_text
+from ..core.quantity import PaceUnit
 from ..core.rules import Finding
 from ..core.work.records import ticked
 from ..drawing import svg
@@ -61,7 +62,8 @@ def page_data(stage: str) -> Callable[[PageData], PageData]:
 
 
 class Frame:
-    """A job at its head, with what its pages show. whole: runs whose chips are shown where a job has too many for all; part, of: which
+    """A job at its head, with what its pages show. whole: runs whose chips are shown where a job has too many for all;
+    part, of: which
     block of a long list, by its key or by a group that is in it."""
 
     def __init__(self, uid: str, stage: str, whole: frozenset[str] = frozenset(), part: str = "") -> None:
@@ -86,7 +88,7 @@ class Frame:
         self.printed_rev, self.packed_rev = marks.get(f"printed:{uid}"), marks.get(f"packed:{uid}")
 
     @property
-    def unit(self) -> str:
+    def unit(self) -> PaceUnit:
         return self.job.pace_unit
 
     def findings(self) -> tuple[Finding, ...]:
@@ -194,7 +196,8 @@ class Frame:
         return found
 
     def _runs_changed(self, shown: int | None) -> list[Run] | None:
-        """The runs that read or measure otherwise than in the revision shown; None when runs came, went or moved, or all may have."""
+        """The runs that read or measure otherwise than in the revision shown; None when runs came, went or moved, or
+        all may have."""
         before = db.design_kept(self.uid, shown) if shown is not None else None
         if before is None or [run.id for run in before.job.runs] != [run.id for run in self.job.runs]:
             return None
@@ -203,9 +206,10 @@ class Frame:
         return [
             run
             for old, run in zip(before.job.runs, self.job.runs, strict=True)
-            if old is not run or before.traced.runs[run.id].length_mm != self.design.traced.runs[run.id].length_mm
+            if old is not run
+            or before.traced.runs[run.id].length_mm != self.design.traced.runs[run.id].length_mm
             or before.texts[run.id] != self.design.texts[run.id]
-        ]  # fmt: skip
+        ]
 
     def answer(self, message: str = "", shown: int | None = None) -> dict[str, Any]:
         """What a browser gets back for an edit made on the revision shown."""

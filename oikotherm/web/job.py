@@ -93,7 +93,10 @@ def edit_job(uid: str, rev: int, commands: list[Any]) -> int:
 def stale_answer(uid: str, page: str) -> Any:
     """409 with the newer state: nothing was overwritten."""
     frame = Frame(uid, page)
-    words = f"Somebody changed this job meanwhile (now revision {frame.rev}: {frame.at.summary}). Yours was not stored; this is the newer state."
+    words = (
+        f"Somebody changed this job meanwhile (now revision {frame.rev}: {frame.at.summary}). Yours was not "
+        "stored; this is the newer state."
+    )
     return jsonify(frame.answer(words)), 409
 
 

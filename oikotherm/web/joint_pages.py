@@ -1,4 +1,5 @@
-"""The Bench's finder and recipe: two ends chosen by picture or typing, chains side by side; a joint card with its drawing."""
+"""The Bench's finder and recipe: two ends chosen by picture or typing, chains side by side; a joint card with its
+drawing."""
 
 from __future__ import annotations
 
@@ -27,17 +28,62 @@ from .van import van_tools
 FIRST = {"from": "cu-m 22 pipe", "to": "pb-m 22 pipe", "service": "heating"}
 # families as they are picked: heading, then the end with {} for its size, and the sizes
 PICKS = (
-    ("Pipe", ("cu-m {} pipe", "cu-l {} pipe", "cu-old {} pipe", "cu-soft {} pipe", "pb-m {} pipe", "pexa {} pipe", "mlc {} pipe", "fe-press {} pipe", "fe-40 {} pipe", "fe-m {} pipe", "csst {} pipe")),
-    ("Thread", ("R {} male", "Rp {} female", "G {} male flat", "G {} female washer", "NPT {} male", "NPT {} female", "NPT {} male steel")),
+    (
+        "Pipe",
+        (
+            "cu-m {} pipe",
+            "cu-l {} pipe",
+            "cu-old {} pipe",
+            "cu-soft {} pipe",
+            "pb-m {} pipe",
+            "pexa {} pipe",
+            "mlc {} pipe",
+            "fe-press {} pipe",
+            "fe-40 {} pipe",
+            "fe-m {} pipe",
+            "csst {} pipe",
+        ),
+    ),
+    (
+        "Thread",
+        (
+            "R {} male",
+            "Rp {} female",
+            "G {} male flat",
+            "G {} female washer",
+            "NPT {} male",
+            "NPT {} female",
+            "NPT {} male steel",
+        ),
+    ),
     ("Other", ("G 1/2 female", "comp-cu {} socket", "cap-cu {} socket", "press-cu {} socket", "flare-45 {} male")),
-)  # fmt: skip
+)
 SAID = {
-    "cu-m": "copper, metric", "cu-l": "copper, inch", "cu-old": "old British copper", "cu-soft": "soft copper", "pb-m": "barrier plastic", "pexa": "PE-Xa", "mlc": "multilayer",
-    "fe-press": "thin steel", "fe-40": "black steel, NPT", "fe-m": "steel tube, R", "csst": "corrugated gas", "R": "R male", "Rp": "Rp female", "comp-cu": "compression body",
-    "cap-cu": "solder socket", "press-cu": "press socket", "flare-45": "flare",
-}  # fmt: skip
+    "cu-m": "copper, metric",
+    "cu-l": "copper, inch",
+    "cu-old": "old British copper",
+    "cu-soft": "soft copper",
+    "pb-m": "barrier plastic",
+    "pexa": "PE-Xa",
+    "mlc": "multilayer",
+    "fe-press": "thin steel",
+    "fe-40": "black steel, NPT",
+    "fe-m": "steel tube, R",
+    "csst": "corrugated gas",
+    "R": "R male",
+    "Rp": "Rp female",
+    "comp-cu": "compression body",
+    "cap-cu": "solder socket",
+    "press-cu": "press socket",
+    "flare-45": "flare",
+}
 THREAD_SIZES = ("3/8", "1/2", "3/4", "1", "1-1/4")
-SOCKET_SIZES = {"comp-cu": ("10", "15", "22", "28"), "cap-cu": ("15", "22", "28", "1/2", "3/4", "1"), "press-cu": ("15", "22", "28", "1/2", "3/4", "1"), "flare-45": ("3/8", "1/2", "5/8", "3/4")}  # fmt: skip
+SOCKET_SIZES = {
+    "comp-cu": ("10", "15", "22", "28"),
+    "cap-cu": ("15", "22", "28", "1/2", "3/4", "1"),
+    "press-cu": ("15", "22", "28", "1/2", "3/4", "1"),
+    "flare-45": ("3/8", "1/2", "5/8", "3/4"),
+}
 
 
 def picks() -> list[dict[str, Any]]:
@@ -97,9 +143,21 @@ def finder_page() -> Any:
         error = refused
     count = len(answer.chains) if answer else 0
     html = render_template(
-        "finder.html", tools=calc_tools().values(), tool=calc_tools()["transition"], typed=typed, ticks=ticks, error=error, text=answer_text(answer) if answer else "", answer=answer, strips=strips[:count], refused_strips=strips[count:],
-        picks=picks(), compare=compare(answer.chains) if answer else [], prices=PRICES, services=spec.services(),
-    )  # fmt: skip
+        "finder.html",
+        tools=calc_tools().values(),
+        tool=calc_tools()["transition"],
+        typed=typed,
+        ticks=ticks,
+        error=error,
+        text=answer_text(answer) if answer else "",
+        answer=answer,
+        strips=strips[:count],
+        refused_strips=strips[count:],
+        picks=picks(),
+        compare=compare(answer.chains) if answer else [],
+        prices=PRICES,
+        services=spec.services(),
+    )
     return html, 422 if error else 200
 
 
@@ -111,7 +169,8 @@ def _strips(start: End, goal: End, chains: tuple[Chain, ...]) -> list[Markup]:
     catalogue = db.catalogue()
     longest = max((strip_length_mm(catalogue, chain) for chain in chains), default=100.0)
     scale = min(1.9, 690.0 / longest)
-    return [Markup(strip(catalogue, start, goal, chain, scale, rejected=bool(chain.reasons))) for chain in chains]  # noqa: S704 - our own drawing
+    drawn = (strip(catalogue, start, goal, chain, scale, rejected=bool(chain.reasons)) for chain in chains)
+    return [Markup(one) for one in drawn]  # noqa: S704 - our own drawing
 
 
 def compare(chains: tuple[Chain, ...]) -> list[tuple[str, list[tuple[str, bool]]]]:
@@ -121,12 +180,24 @@ def compare(chains: tuple[Chain, ...]) -> list[tuple[str, list[tuple[str, bool]]
     rows: list[tuple[str, list[str], list[float]]] = [
         ("joints", [str(len(chain.joints)) for chain in chains], [len(chain.joints) for chain in chains]),
         ("made by", [", ".join(dict.fromkeys(joint.method for joint in chain.joints)) for chain in chains], []),
-        ("comes apart", ["yes" if chain.undone else "no" for chain in chains], [0.0 if chain.undone else 1.0 for chain in chains]),
+        (
+            "comes apart",
+            ["yes" if chain.undone else "no" for chain in chains],
+            [0.0 if chain.undone else 1.0 for chain in chains],
+        ),
         ("takes", [f"{chain.length_mm:.0f} mm" for chain in chains], [chain.length_mm for chain in chains]),
-        ("narrowest", [f"{chain.bore_mm:.1f} mm" if chain.bore_mm else "as listed" for chain in chains], [-(chain.bore_mm or 0.0) for chain in chains]),
-        ("price class", [str(sum(link.part.price for link in chain.links if link.part)) for chain in chains], [float(sum(link.part.price for link in chain.links if link.part)) for chain in chains]),
+        (
+            "narrowest",
+            [f"{chain.bore_mm:.1f} mm" if chain.bore_mm else "as listed" for chain in chains],
+            [-(chain.bore_mm or 0.0) for chain in chains],
+        ),
+        (
+            "price class",
+            [str(sum(link.part.price for link in chain.links if link.part)) for chain in chains],
+            [float(sum(link.part.price for link in chain.links if link.part)) for chain in chains],
+        ),
         ("on the van", [str(chain.in_stock) for chain in chains], [-float(chain.in_stock) for chain in chains]),
-    ]  # fmt: skip
+    ]
     made = []
     for name, words, figures in rows:
         best = min(figures) if figures and len(set(figures)) > 1 else None

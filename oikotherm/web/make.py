@@ -100,7 +100,8 @@ def _holes_together(holes: Iterable[Hole]) -> list[list[Hole]]:
 
 @bp.get("/sticks/<int:which>")
 def stick_bars(uid: str, which: int) -> Any:
-    """How the pieces of one pipe lie on its sticks, in a job with too many to send with the list. Not found: status 404."""
+    """How the pieces of one pipe lie on its sticks, in a job with too many to send with the list. Not found: status
+    404."""
     frame = Frame(uid, "make")
     sticks = frame.design.materials.sticks
     if which >= len(sticks):

@@ -46,11 +46,13 @@ def index(uid: str) -> str:
 
 @bp.post("/preview")
 def preview(uid: str) -> Any:
-    """What the line as typed would give: a ghost drawing, the end it reaches, the error at the caret, suggestions. Not stored."""
+    """What the line as typed would give: a ghost drawing, the end it reaches, the error at the caret, suggestions. Not
+    stored."""
     body = _body()
     frame = Frame(uid, "pace")
     text, run = str(body.get("text", ""))[:20_000], body.get("run")
-    caret = body.get("caret") if isinstance(body.get("caret"), int) else len(text)
+    said = body.get("caret")
+    caret = said if isinstance(said, int) else len(text)
     run = run if isinstance(run, str) and frame.job.run(run) else None
     suggestions = [
         {"text": s.text, "start": s.start, "end": s.end, "what": s.what}
@@ -63,7 +65,7 @@ def preview(uid: str) -> Any:
     job, error = _as_far_as_it_goes(frame.job, text, run)
     found["error"] = error.as_dict() if error else None
     if job is not None:
-        design = derive(job, db.context_of(db.get(), uid, db.memory()))
+        design = derive(job, db.context(uid))
         ghost = run or next((r.id for r in job.runs if frame.job.run(r.id) is None), "")
         found["drawing"] = svg.write(draw(design, frame.look(ghost=ghost)))
         found["says"] = _says(design, ghost)
@@ -81,10 +83,19 @@ def leg(uid: str) -> Any:
     if trace is None or found is None or move is None:
         return jsonify(rev=frame.rev), 404
     return jsonify(
-        rev=frame.rev, run=run, item=item, dir=found.dir, length_mm=trace.lengths[item], text=item_text(found, frame.design.style),
-        way=list(move.way), at=list(move.b.plus(move.way, -trace.lengths[item])),
-        snaps=[{"length_mm": snap.length_mm, "what": snap.what} for snap in snaps(frame.job, frame.design.pipework, run, item)],
-    )  # fmt: skip
+        rev=frame.rev,
+        run=run,
+        item=item,
+        dir=found.dir,
+        length_mm=trace.lengths[item],
+        text=item_text(found, frame.design.style),
+        way=list(move.way),
+        at=list(move.b.plus(move.way, -trace.lengths[item])),
+        snaps=[
+            {"length_mm": snap.length_mm, "what": snap.what}
+            for snap in snaps(frame.job, frame.design.pipework, run, item)
+        ],
+    )
 
 
 def _as_far_as_it_goes(job: Job, text: str, run: str | None) -> tuple[Job | None, Refused | None]:

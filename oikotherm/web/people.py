@@ -18,7 +18,7 @@ bp = Blueprint("people", __name__, url_prefix="/people")
 
 def _page(**more: Any) -> str:
     conn = db.get()
-    known = {"typed": {}, "error": None}
+    known: dict[str, Any] = {"typed": {}, "error": None}
     today = date.today().isoformat()
     return render_template(
         "people.html", people=store.people(conn), instruments=store.instruments(conn), today=today, **{**known, **more}

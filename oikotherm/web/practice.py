@@ -47,7 +47,8 @@ def _topic(ident: str) -> Topic:
 
 
 def changed_joints(job: Job, topic: Topic, option: str) -> int:
-    """How many joints of a job come, go, get another method, or another recipe if this option comes from the firm; for topics
+    """How many joints of a job come, go, get another method, or another recipe if this option comes from the firm; for
+    topics
     that only watch, how many findings come and go."""
     choices = dict(job.choices)
     choices.pop(topic.id, None)
@@ -57,7 +58,7 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
     was, becomes = options_of(job), options_of(other)
     if was == becomes:
         return 0
-    context = db.context_of(db.get(), job.uid, db.memory())
+    context = db.context(job.uid)
     before = derive(job, context)
     if topic.id == "filling":
         return sum(a != b for a, b in zip(top_up(before), top_up(derive(other, context)), strict=True))
@@ -70,9 +71,11 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
         sample = {(joint.method, joint.pipe, runs[joint.run]): joint for joint in before.fitted.joints.values()}
         catalogue = before.context.catalogue
         return sum(
-            count for kind, count in kinds.items()
-            if recipe_of(catalogue, sample[kind], kind[2], job.practice, was) != recipe_of(catalogue, sample[kind], kind[2], job.practice, becomes)
-        )  # fmt: skip
+            count
+            for kind, count in kinds.items()
+            if recipe_of(catalogue, sample[kind], kind[2], job.practice, was)
+            != recipe_of(catalogue, sample[kind], kind[2], job.practice, becomes)
+        )
     if topic.id in WATCHED:
         found = [{(one.rule, one.where) for one in derive(made, context).findings} for made in (job, other)]
         return len(found[0] ^ found[1])

@@ -82,9 +82,9 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     catalogue, fitted = design.context.catalogue, design.fitted
     wet = [key for key in section.joints if kind.looked_dry and not (key in states and states[key].yes("dry"))]
     missing = {
-        key: words
+        key: blanks
         for key in section.joints
-        if (words := missing_checks(catalogue, fitted.joints[key], states.get(key)))
+        if (blanks := missing_checks(catalogue, fitted.joints[key], states.get(key)))
     }
     listed = in_blocks([fitted.joints[key] for key in section.joints], lambda joint: joint.run, frame.part)
     shown_here = {joint.key: joint for joint in listed.rows}
@@ -144,7 +144,8 @@ def prove(uid: str) -> str:
 
 @bp.post("")
 def keep_test(uid: str) -> Any:
-    """Keep a test of a section with its readings; the verdict follows from them. What cannot be read comes back as typed."""
+    """Keep a test of a section with its readings; the verdict follows from them. What cannot be read comes back as
+    typed."""
     form = request.form
     frame = Frame(uid, "prove")
     conn = db.get()

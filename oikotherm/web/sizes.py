@@ -1,4 +1,5 @@
-"""Sizes: every service that sizes the job, each by its own partial (templates/<service>/_sized.html) or by the common one."""
+"""Sizes: every service that sizes the job, each by its own partial (templates/<service>/_sized.html) or by the common
+one."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ def page(uid: str, **more: Any) -> str:
 
 
 def service_data(service: str) -> Callable[[PageData], PageData]:
-    """Keep a function as the one that gathers what a service's own part of the page (templates/<service>/_sized.html) shows."""
+    """Keep a function as the one that gathers what a service's own part of the page (templates/<service>/_sized.html)
+    shows."""
 
     def keep(function: PageData) -> PageData:
         OWN[service] = function

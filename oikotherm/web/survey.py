@@ -36,7 +36,7 @@ def index(uid: str) -> str:
 
 def _page(uid: str, **more: Any) -> str:
     frame = Frame(uid, "survey")
-    known = {"typed": {}, "typed_in": "", "error": None, "message": ""}
+    known: dict[str, Any] = {"typed": {}, "typed_in": "", "error": None, "message": ""}
     return frame.render("survey.html", **{**known, **more})
 
 
@@ -89,11 +89,14 @@ def change(uid: str) -> Any:
     except Refused as error:
         return _page(uid, typed=form, typed_in=name, error=error), 422
     except jobs_store.Stale as stale:
-        words = f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you typed is kept below."
+        words = (
+            f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you "
+            "typed is kept below."
+        )
         return _page(uid, typed=form, typed_in=name, message=words), 409
     back = form.get("back", name)
     many = len(job.stations) > MOST_ROWS and job.station(back) is not None
-    more = {"level": form.get("level_shown") or None, "station": back if many else None}
+    more: dict[str, Any] = {"level": form.get("level_shown") or None, "station": back if many else None}
     return redirect(url_for(".index", uid=uid, done=name, **more) + f"#{back}", 303)
 
 
@@ -126,9 +129,13 @@ def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, An
         station = _known(job, name.removeprefix("station-"))
         kept = station.model_dump(exclude_none=True)
         kept.update(
-            name=form.get("name", "").strip(), level=form.get("level", ""), faces=form.get("faces", ""), state=form.get("state", "new"),
-            at=(length("east"), length("north"), length("height")), serial=form.get("serial", "").strip() or None,
-        )  # fmt: skip
+            name=form.get("name", "").strip(),
+            level=form.get("level", ""),
+            faces=form.get("faces", ""),
+            state=form.get("state", "new"),
+            at=(length("east"), length("north"), length("height")),
+            serial=form.get("serial", "").strip() or None,
+        )
         return [{"do": "put_station", "station": kept}]
     if name.startswith("check."):
         if name not in {check.path for check in checks(job)}:
@@ -171,12 +178,17 @@ def _known(job: Job, ident: str) -> Station:
 
 
 def _output(said: str, kind: str, comma: bool) -> dict[str, float]:
-    """An output as said: watts, or for an emitter its series and size, which bring its body, water and exponent too (typ)."""
+    """An output as said: watts, or for an emitter its series and size, which bring its body, water and exponent too
+    (typ)."""
     if kind == "emitter" and PANEL.fullmatch(said.strip()):
         found = emitter_of(said)
         known = {
-            "output_w": found.output_w, "exponent": found.exponent, "rated_at_k": found.rated_at_k, "width_mm": found.width_mm, "height_mm": found.height_mm,
-        }  # fmt: skip
+            "output_w": found.output_w,
+            "exponent": found.exponent,
+            "rated_at_k": found.rated_at_k,
+            "width_mm": found.width_mm,
+            "height_mm": found.height_mm,
+        }
         return known | ({"loop_m": found.loop_m} if found.loop_m else {"volume_l": found.litres})
     return {"output_w": parse(said, "power", "W", field="output", decimal_comma=comma)}
 
@@ -187,9 +199,15 @@ def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str,
     kind = spec.kind(ident)
     one_port = all(len(rows) <= 1 for rows in kind.ports.values())
     command: dict[str, Any] = {
-        "do": "add_station", "kind": ident, "variant": variant, "level": form.get("level", ""), "name": form.get("name", "").strip(),
-        "at": (length("east"), length("north"), length("height", kind.variant(variant).floor_mm)), "faces": form.get("faces", "S"), "data": {},
-    }  # fmt: skip
+        "do": "add_station",
+        "kind": ident,
+        "variant": variant,
+        "level": form.get("level", ""),
+        "name": form.get("name", "").strip(),
+        "at": (length("east"), length("north"), length("height", kind.variant(variant).floor_mm)),
+        "faces": form.get("faces", "S"),
+        "data": {},
+    }
     if form.get("id", "").strip():
         command["id"] = form["id"].strip().upper()
     if form.get("output", "").strip() and "output_w" in kind.model.model_fields:
@@ -207,9 +225,17 @@ def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str,
 
 # what a field of a station's data is read as: kind of quantity, unit of a bare number; none: a plain number
 _READ: dict[str, tuple[str, str]] = {
-    "output_w": ("power", "W"), "least_output_w": ("power", "W"), "input_w": ("power", "W"), "coil_w": ("power", "W"), "volume_l": ("volume", "L"), "store_c": ("temperature", "C"),
-    "supply_pa": ("pressure", "Pa"), "outlet_pa": ("pressure", "Pa"), "set_pa": ("pressure", "Pa"), "precharge_pa": ("pressure", "Pa"),
-}  # fmt: skip
+    "output_w": ("power", "W"),
+    "least_output_w": ("power", "W"),
+    "input_w": ("power", "W"),
+    "coil_w": ("power", "W"),
+    "volume_l": ("volume", "L"),
+    "store_c": ("temperature", "C"),
+    "supply_pa": ("pressure", "Pa"),
+    "outlet_pa": ("pressure", "Pa"),
+    "set_pa": ("pressure", "Pa"),
+    "precharge_pa": ("pressure", "Pa"),
+}
 WORDS = ("room", "gas", "series", "material")
 
 

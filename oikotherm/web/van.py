@@ -1,4 +1,5 @@
-"""The van: tools with jaws, stock with prices, and the fitting book, whose measures overrule the catalogue everywhere."""
+"""The van: tools with jaws, stock with prices, and the fitting book, whose measures overrule the catalogue
+everywhere."""
 
 from __future__ import annotations
 
@@ -34,9 +35,16 @@ def _page(**more: Any) -> str:
     ]
     book = [{"row": row, "said": said_mm(catalogue, row)} for row in store.book(conn)]
     return render_template(
-        "van.html", tools=store.tools(conn), kinds=store.TOOL_KINDS, stock=rows, book=book, fields=FIELDS, parts=known.values(), today=date.today().isoformat(),
+        "van.html",
+        tools=store.tools(conn),
+        kinds=store.TOOL_KINDS,
+        stock=rows,
+        book=book,
+        fields=FIELDS,
+        parts=known.values(),
+        today=date.today().isoformat(),
         **{"typed": {}, "error": None, **more},
-    )  # fmt: skip
+    )
 
 
 @bp.get("")

@@ -9,8 +9,14 @@ from contextlib import closing
 from tests.serving import Server
 
 ARGUMENTS = [
-    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-quic", "--no-first-run",
-]  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-quic",
+    "--no-first-run",
+]
 # counts what the scripts of a page have asked for and not yet got
 COUNT = """
   window.awaited = 0;

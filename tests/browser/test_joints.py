@@ -33,7 +33,9 @@ class JointsTest(BrowserCase):
             hits = page.evaluate(
                 """() => [...document.querySelectorAll('svg.strip-chain, svg.section')].flatMap(svg => {
                 const boxes = [...svg.querySelectorAll('text')].map(t => [t.textContent, t.getBoundingClientRect()]);
-                return boxes.flatMap(([a, p], n) => boxes.slice(n + 1).filter(([, q]) => p.left < q.right - 1 && q.left < p.right - 1 && p.top < q.bottom - 3 && q.top < p.bottom - 3).map(([b]) => `${a} | ${b}`)); })"""
+                return boxes.flatMap(([a, p], n) => boxes.slice(n + 1).filter(([, q]) =>
+                    p.left < q.right - 1 && q.left < p.right - 1 && p.top < q.bottom - 3 && q.top < p.bottom - 3
+                  ).map(([b]) => `${a} | ${b}`)); })"""
             )
             self.assertEqual(hits, [], path)
 
@@ -92,7 +94,9 @@ class SimulatorTest(BrowserCase):
         took = page.evaluate(
             """async () => { const token = document.querySelector('meta[name=csrf]').content; const times = [];
             for (let n = 0; n < 12; n++) { const at = performance.now();
-              await (await fetch('/jobs/lockhouse/sizes/simulate', {method: 'POST', headers: {'Content-Type': 'application/json', 'X-CSRFToken': token}, body: '{"flow_c": ' + (60 + n) + '}'})).json();
+              const headers = {'Content-Type': 'application/json', 'X-CSRFToken': token};
+              const body = '{"flow_c": ' + (60 + n) + '}';
+              await (await fetch('/jobs/lockhouse/sizes/simulate', {method: 'POST', headers, body})).json();
               times.push(performance.now() - at); }
             return times.sort((a, b) => a - b)[6]; }"""
         )

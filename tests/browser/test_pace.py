@@ -107,10 +107,12 @@ class PaceTest(BrowserCase):
 
     def test_labels_on_the_screen_do_not_collide(self):
         script = """() => {
-          const boxes = [...document.querySelectorAll('.drawing .l:not(.tight) text')].map(t => [t.textContent, t.getBoundingClientRect()]);
+          const texts = [...document.querySelectorAll('.drawing .l:not(.tight) text')];
+          const boxes = texts.map(t => [t.textContent, t.getBoundingClientRect()]);
           const hits = [];
           boxes.forEach(([a, p], i) => boxes.slice(i + 1).forEach(([b, q]) => {
-            if (p.left + 1 < q.right && q.left + 1 < p.right && p.top + 2 < q.bottom && q.top + 2 < p.bottom) hits.push(`${a} on ${b}`);
+            const across = p.left + 1 < q.right && q.left + 1 < p.right;
+            if (across && p.top + 2 < q.bottom && q.top + 2 < p.bottom) hits.push(`${a} on ${b}`);
           }));
           return [boxes.length, hits];
         }"""
@@ -202,7 +204,8 @@ class DrawingEditTest(BrowserCase):
     def pick(self, run, item):
         """Click a leg on the drawing and wait for its handle."""
         self.page.evaluate(
-            "([run, item]) => document.querySelector(`#sheet .pipe[data-run='${run}'][data-items~='${item}']`).dispatchEvent(new MouseEvent('click', {bubbles: true}))",
+            "([run, item]) => document.querySelector(`#sheet "
+            ".pipe[data-run='${run}'][data-items~='${item}']`).dispatchEvent(new MouseEvent('click', {bubbles: true}))",
             [run, item],
         )
         self.page.locator("#leg:not([hidden])").wait_for()

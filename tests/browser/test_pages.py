@@ -54,8 +54,9 @@ class AccessTest(BrowserCase):
                     self.go(path, page)
                     found = [
                         f"{one['id']}: {[node['html'][:90] for node in one['nodes'][:3]]}"
-                        for one in axe.run(page, options={"resultTypes": ["violations"]}).response["violations"] if one["impact"] in ("serious", "critical")
-                    ]  # fmt: skip
+                        for one in axe.run(page, options={"resultTypes": ["violations"]}).response["violations"]
+                        if one["impact"] in ("serious", "critical")
+                    ]
                     self.assertEqual(found, [])
 
     def test_a_phone_scrolls_one_way_only(self):
@@ -90,9 +91,13 @@ class CrawlTest(BrowserCase):
     """Presses every visible control of every page; each must change the page or the address, or give a file."""
 
     STATE = """() => {
-      // a field the browser refuses to send gets the focus and a word from the browser; a page loaded anew has lost the mark
+      // a field the browser refuses to send gets the focus and a word from the browser;
+      // a page loaded anew has lost the mark
       const refused = document.activeElement?.matches(':invalid') ? document.activeElement.name : '';
-      const text = location.href + refused + (window.marked ?? 'anew') + document.body.outerHTML + (window.printed ?? 0) + JSON.stringify(localStorage) + [...document.querySelectorAll('input, textarea')].map(e => e.value).join() + scrollY + document.querySelector('main')?.scrollTop;
+      const typed = [...document.querySelectorAll('input, textarea')].map(e => e.value).join();
+      const stored = JSON.stringify(localStorage) + typed + scrollY + document.querySelector('main')?.scrollTop;
+      const seen = document.body.outerHTML + (window.printed ?? 0);
+      const text = location.href + refused + (window.marked ?? 'anew') + seen + stored;
       let sum = 0;
       for (let at = 0; at < text.length; at++) sum = (sum * 31 + text.charCodeAt(at)) | 0;
       return `${text.length} ${sum}`;
@@ -148,13 +153,20 @@ class CrawlTest(BrowserCase):
             # rows repeat: the first two of each list stand for the others; so does the frame, from page to page
             alike = page.eval_on_selector_all(
                 CONTROLS,
-                """(all, known) => all.map(e => { if (!e.checkVisibility() || e.disabled || e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true' || e.matches('select') && (e.form || e.options.length < 2)) return true;
+                """(all, known) => all.map(e => {
+                   const now = e.getAttribute('aria-current') || e.getAttribute('aria-pressed') === 'true';
+                   const fixed = e.matches('select') && (e.form || e.options.length < 2);
+                   if (!e.checkVisibility() || e.disabled || now || fixed) return true;
                    if (known && e.closest('.strip, .stages, .watch-side, .foot, .bench nav')) return true;
                    if (e.matches('.chip')) return document.querySelector('.' + [...e.classList].join('.')) !== e;
                    const once = e.closest('.pick-one, .chain, .topic, .bench nav li, .sim-table tr, .house-grid label');
-                   if (once) return [...once.parentElement.children].filter(c => c.tagName === once.tagName).indexOf(once) > 0 || e.parentElement.querySelector('button') !== e && e.matches('.sizes button');
-                   const row = e.closest('.joint-list li, .steps-list > li, .run, #cuts tr, .size-table tr, details.station, tbody tr, main li');
-                   return row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName).indexOf(row) > 1 : false; })""",
+                   const peers = once ? [...once.parentElement.children].filter(c => c.tagName === once.tagName) : [];
+                   const another = e.parentElement.querySelector('button') !== e && e.matches('.sizes button');
+                   if (once) return peers.indexOf(once) > 0 || another;
+                   const rows = '.joint-list li, .steps-list > li, .run, #cuts tr, .size-table tr, details.station';
+                   const row = e.closest(rows + ', tbody tr, main li');
+                   const alike = row ? [...row.parentElement.children].filter(c => c.tagName === row.tagName) : [];
+                   return alike.indexOf(row) > 1; })""",
                 path not in FRAMES,
             )
             for number in (number for number, again in enumerate(alike) if not again):

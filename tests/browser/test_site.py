@@ -86,7 +86,8 @@ class SiteTest(BrowserCase):
         step.locator("select").select_option("hang:R3")
         step.get_by_role("button", name="Move").click()
         page.wait_for_function(
-            "() => { const k = [...document.querySelectorAll('.steps-list > li')].map(l => l.dataset.key); return k.indexOf('hang:R1') > k.indexOf('hang:R3'); }"
+            "() => { const k = [...document.querySelectorAll('.steps-list > li')].map(l => l.dataset.key); return "
+            "k.indexOf('hang:R1') > k.indexOf('hang:R3'); }"
         )
         step = page.locator("li[data-key='pipe:F2']")
         step.locator("summary").click()
@@ -100,6 +101,7 @@ class SiteTest(BrowserCase):
             self.assertLessEqual(self.phone.evaluate("() => document.documentElement.scrollWidth"), 390)
             small = self.phone.eval_on_selector_all(
                 "main button, main select, main summary, .stages a",
-                "all => all.filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => e.outerHTML.slice(0, 90))",
+                "all => all.filter(e => e.offsetParent && e.getBoundingClientRect().height < 43.5).map(e => "
+                "e.outerHTML.slice(0, 90))",
             )
             self.assertEqual(small, [], stage)

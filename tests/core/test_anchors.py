@@ -1,4 +1,5 @@
-"""How a start and a finish may be said: in full, as a station and its port, as a station alone, by a point's own name."""
+"""How a start and a finish may be said: in full, as a station and its port, as a station alone, by a point's own
+name."""
 
 import unittest
 
@@ -9,7 +10,8 @@ from tests.jobs import STYLE, edit, job, port, station
 
 
 def house():
-    """A boiler-like station with two ports, a radiator with a flow and a return, a supply with one port, a tee called Q7."""
+    """A boiler-like station with two ports, a radiator with a flow and a return, a supply with one port, a tee called
+    Q7."""
     source = [
         port("flow", "comp-cu 22 socket", (0, 0, 0)),
         port("return", "comp-cu 22 socket", (100, 0, 0), role="return"),
@@ -19,8 +21,11 @@ def house():
         port("right", "comp-cu 15 socket", (3000, 0, 0), "right", role="return"),
     ]
     return edit(
-        job(), station("A", source), station("R3", ends), station("M1", [port("out", "comp-cu 15 socket", (0, 500, 0), role="cold")]),
-    )  # fmt: skip
+        job(),
+        station("A", source),
+        station("R3", ends),
+        station("M1", [port("out", "comp-cu 15 socket", (0, 500, 0), role="cold")]),
+    )
 
 
 class AnchorTest(unittest.TestCase):

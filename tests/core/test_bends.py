@@ -71,10 +71,14 @@ class BendTest(unittest.TestCase):
 
     def test_what_cannot_be_bent_is_refused(self):
         for tool, said in (
-            ("offset", {"height": 10, "angle_deg": 45, "radius": 60}), ("offset", {"height": 100, "angle_deg": 90, "radius": 60}), ("bend90", {"first": 50, "second": 400, "radius": 60}),
-            ("crossover", {"obstacle_top": 5, "od": 15, "stand_off": 60, "angle_deg": 30, "radius": 60}), ("calibrate_bender", {"first": 300, "second": 300, "cut": 700}),
-            ("crossover", {"obstacle_top": 30, "od": 15, "stand_off": 15, "angle_deg": 60, "radius": 60}), ("offset", {"height": "x", "angle_deg": 30, "radius": 60}),
-        ):  # fmt: skip
+            ("offset", {"height": 10, "angle_deg": 45, "radius": 60}),
+            ("offset", {"height": 100, "angle_deg": 90, "radius": 60}),
+            ("bend90", {"first": 50, "second": 400, "radius": 60}),
+            ("crossover", {"obstacle_top": 5, "od": 15, "stand_off": 60, "angle_deg": 30, "radius": 60}),
+            ("calibrate_bender", {"first": 300, "second": 300, "cut": 700}),
+            ("crossover", {"obstacle_top": 30, "od": 15, "stand_off": 15, "angle_deg": 60, "radius": 60}),
+            ("offset", {"height": "x", "angle_deg": 30, "radius": 60}),
+        ):
             with self.subTest(tool=tool, said=said), self.assertRaises(Refused):
                 calc(tool, **said)
 
@@ -133,7 +137,8 @@ class FixingTest(unittest.TestCase):
 
 
 class AgainstFittingsTest(unittest.TestCase):
-    """What pulled bends save, by hand: one elbow and two joints each, and the pipe by their gain against the elbow's take-off."""
+    """What pulled bends save, by hand: one elbow and two joints each, and the pipe by their gain against the elbow's
+    take-off."""
 
     def test_two_corners_by_hand(self):
         found = design("from A.out cu-m 15: U500 E700 N600 -> cap", turns="bends-22").corners

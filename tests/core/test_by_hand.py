@@ -1,4 +1,5 @@
-"""Parts chosen by hand for a port or a change of pipe: they stand there where that is lawful and fits, and are never passed over."""
+"""Parts chosen by hand for a port or a change of pipe: they stand there where that is lawful and fits, and are never
+passed over."""
 
 import unittest
 

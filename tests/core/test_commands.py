@@ -37,8 +37,10 @@ class RunTest(unittest.TestCase):
 
     def test_unknown_anchor_part_and_id_in_use_are_refused_at_their_word(self):
         for text, word in (
-            ("from BLR.flaw cu-m 22: U5", "BLR.flaw"), ("F9 from BLR.flow cu-m 22: U5 [isso] U5", "[isso]"), ("from BLR.flow cu-m 22: U5 -> R9.left", "R9.left"),
-        ):  # fmt: skip
+            ("from BLR.flaw cu-m 22: U5", "BLR.flaw"),
+            ("F9 from BLR.flow cu-m 22: U5 [isso] U5", "[isso]"),
+            ("from BLR.flow cu-m 22: U5 -> R9.left", "R9.left"),
+        ):
             with self.subTest(text=text), self.assertRaises(Refused) as caught:
                 edit(demo(), {"do": "put_run", "text": text})
             self.assertEqual(text[slice(*caught.exception.where)], word)
@@ -145,7 +147,8 @@ class KeysTest(unittest.TestCase):
 
 
 def _neighbours(items, target):
-    """Ids of the items from the leg before a spot to the leg after it: their turn, close piece or joint may go with an edit there."""
+    """Ids of the items from the leg before a spot to the leg after it: their turn, close piece or joint may go with an
+    edit there."""
     at = items.index(target)
     low = at
     while low > 0 and (items[low].kind != "leg" or low == at):
@@ -182,12 +185,23 @@ class HouseTest(unittest.TestCase):
         made = demo()
         before = write(made)
         for command in (
-            {"do": "remove_level", "id": "L0"}, {"do": "remove_level", "id": "L9"}, {"do": "add_station", "kind": "boiler", "level": "L9", "at": (0, 0, 0)},
-            {"do": "add_station", "kind": "boiler", "level": "L0", "at": (0, 0, 0), "id": "F1"}, {"do": "dance"}, {"do": "put_run"}, [], None, "put_run",
-            {"do": "put_level", "level": {"id": "L2", "name": "x", "floor_mm": 100, "ceiling_mm": 50}}, {"do": "choose", "topic": "metal-joining", "option": "glue"},
-            {"do": "set_leg", "run": "F1", "item": "i3", "length_mm": 5}, {"do": "set_job", "practice": "martian"}, {"do": "set_job", "title": ""},
-            {"do": "put_run", "text": "from F1.T1 cu-m 15: S1", "run": "F1"}, {"do": "move_station", "id": "BLR", "by": [1e9, 0, 0]},
-        ):  # fmt: skip
+            {"do": "remove_level", "id": "L0"},
+            {"do": "remove_level", "id": "L9"},
+            {"do": "add_station", "kind": "boiler", "level": "L9", "at": (0, 0, 0)},
+            {"do": "add_station", "kind": "boiler", "level": "L0", "at": (0, 0, 0), "id": "F1"},
+            {"do": "dance"},
+            {"do": "put_run"},
+            [],
+            None,
+            "put_run",
+            {"do": "put_level", "level": {"id": "L2", "name": "x", "floor_mm": 100, "ceiling_mm": 50}},
+            {"do": "choose", "topic": "metal-joining", "option": "glue"},
+            {"do": "set_leg", "run": "F1", "item": "i3", "length_mm": 5},
+            {"do": "set_job", "practice": "martian"},
+            {"do": "set_job", "title": ""},
+            {"do": "put_run", "text": "from F1.T1 cu-m 15: S1", "run": "F1"},
+            {"do": "move_station", "id": "BLR", "by": [1e9, 0, 0]},
+        ):
             with self.subTest(command=command), self.assertRaises(Refused):
                 apply(made, command, CATALOGUE)
         self.assertEqual(write(made), before)

@@ -31,7 +31,8 @@ class HandWorkedTest(unittest.TestCase):
         self.assertEqual([cut.cut_mm for cut in found], by_hand)
 
     def test_threaded_three_quarter_in_inches(self):
-        # Elbow class 150 3/4: A 1.31 in; made up 0.553 in: 0.757 in off a leg at an elbow; a female port takes 0.553 in more.
+        # Elbow class 150 3/4: A 1.31 in; made up 0.553 in: 0.757 in off a leg at an elbow; a female port takes 0.553 in
+        # more.
         found = cuts(
             "from A.out fe-40 3/4: U24 E36 U18 -> B.in",
             "NPT 3/4 female",
@@ -82,9 +83,11 @@ class HandWorkedTest(unittest.TestCase):
 
     def test_bends_give_way_to_fittings(self):
         for line, why in (
-            ("U500 E70 N500", "no room for a second bend"), ("U500 E2000 *T1 N500", "a tee turns there"), ("U2900 E2900", "longer than a stick"),
+            ("U500 E70 N500", "no room for a second bend"),
+            ("U500 E2000 *T1 N500", "a tee turns there"),
+            ("U2900 E2900", "longer than a stick"),
             ("U500 E300 =cu-m 22 N500", "a reducing elbow"),
-        ):  # fmt: skip
+        ):
             kinds = [
                 fitting.kind
                 for fitting in design(
@@ -203,10 +206,16 @@ class BenchTest(unittest.TestCase):
 
     def test_the_bench_refuses_with_reason(self):
         for said, field in (
-            ({"pipe": "cu-m 16"}, "pipe"), ({"pipe": ""}, "pipe"), ({"method": "thread"}, "method"), ({"centre_to_centre": 30}, "centre_to_centre"),
-            ({"centre_to_centre": "30 psi"}, "centre_to_centre"), ({"centre_to_centre": -5}, "centre_to_centre"), ({"from": "bend"}, "from"),
-            ({"to": "reducer", "reduces_to": "99"}, "reduces_to"), ({"colour": "red"}, "colour"),
-        ):  # fmt: skip
+            ({"pipe": "cu-m 16"}, "pipe"),
+            ({"pipe": ""}, "pipe"),
+            ({"method": "thread"}, "method"),
+            ({"centre_to_centre": 30}, "centre_to_centre"),
+            ({"centre_to_centre": "30 psi"}, "centre_to_centre"),
+            ({"centre_to_centre": -5}, "centre_to_centre"),
+            ({"from": "bend"}, "from"),
+            ({"to": "reducer", "reduces_to": "99"}, "reduces_to"),
+            ({"colour": "red"}, "colour"),
+        ):
             with self.subTest(said=said), self.assertRaises(Refused) as caught:
                 self.cut(**said)
             self.assertEqual(caught.exception.field, field)

@@ -15,36 +15,130 @@ from oikotherm.drawing.isometric import draw
 from tests.jobs import demo
 
 FULL = {
-    "format": "oikotherm-job", "version": 1, "uid": "full-job", "title": "All kinds", "practice": "british", "pace_unit": "mm", "next_item": 30,
+    "format": "oikotherm-job",
+    "version": 1,
+    "uid": "full-job",
+    "title": "All kinds",
+    "practice": "british",
+    "pace_unit": "mm",
+    "next_item": 30,
     "house": {
         "levels": [{"id": "L0", "name": "Ground", "floor_mm": 0, "ceiling_mm": 2400}],
-        "rooms": [{"id": "K", "level": "L0", "name": "Kitchen", "outline": [[0, 0], [4000, 0], [4000, 3000]], "heated": True, "room_c": 20, "need_w": 900,
-                   "flame_allowed": False, "rodents": True}],
-        "walls": [{"id": "W1", "level": "L0", "from_xy": [0, 0], "to_xy": [4000, 0], "thickness_mm": 220, "kind": "masonry"}],
-        "joists": [{"id": "J1", "level": "L0", "outline": [[0, 0], [4000, 0], [4000, 3000]], "along": "N", "depth_mm": 200, "breadth_mm": 50,
-                    "centres_mm": 400, "span_mm": 3800, "kind": "solid"}],
-        "obstacles": [{"id": "O1", "level": "L0", "kind": "cable", "box": [[0, 0, 0], [10, 10, 2400]], "clearance_mm": 25}],
+        "rooms": [
+            {
+                "id": "K",
+                "level": "L0",
+                "name": "Kitchen",
+                "outline": [[0, 0], [4000, 0], [4000, 3000]],
+                "heated": True,
+                "room_c": 20,
+                "need_w": 900,
+                "flame_allowed": False,
+                "rodents": True,
+            }
+        ],
+        "walls": [
+            {"id": "W1", "level": "L0", "from_xy": [0, 0], "to_xy": [4000, 0], "thickness_mm": 220, "kind": "masonry"}
+        ],
+        "joists": [
+            {
+                "id": "J1",
+                "level": "L0",
+                "outline": [[0, 0], [4000, 0], [4000, 3000]],
+                "along": "N",
+                "depth_mm": 200,
+                "breadth_mm": 50,
+                "centres_mm": 400,
+                "span_mm": 3800,
+                "kind": "solid",
+            }
+        ],
+        "obstacles": [
+            {"id": "O1", "level": "L0", "kind": "cable", "box": [[0, 0, 0], [10, 10, 2400]], "clearance_mm": 25}
+        ],
     },
-    "stations": [{"id": "BLR", "kind": "boiler", "level": "L0", "at": [0, 0, 1000], "faces": "N", "state": "keep", "brings": {"vessel_l": 8, "pump": True},
-                  "data": {"output_w": 18000, "gas": "natural"}, "serial": "A1",
-                  "ports": [{"name": "flow", "role": "flow", "way": "out", "offset": [0, 100, 600], "facing": "up", "end": "comp-cu 22 socket"}]}],
-    "runs": [
-        {"id": "F1", "service": "heating", "role": "flow", "start": "BLR.flow", "pipe": {"code": "cu-m", "size": "22"}, "finish": "stub", "items": [
-            {"kind": "leg", "id": "i1", "dir": "U", "length_mm": 500, "said": "500"}, {"kind": "set", "id": "i2", "side": "N", "height_mm": 50, "angle_deg": 45},
-            {"kind": "crossover", "id": "i3", "side": "U", "clear_mm": 30, "angle_deg": 30, "over": "O1"}, {"kind": "lie", "id": "i4", "place": "loft", "fall": 0.005},
-            {"kind": "tee", "id": "i5", "name": "T1", "closed": "plug"}, {"kind": "remark", "id": "i6", "text": "mind the cable"},
-            {"kind": "point", "id": "i7", "name": "P1"}, {"kind": "pass", "id": "i8", "through": "joists", "count": 3},
-            {"kind": "device", "id": "i9", "part": "iso", "arrow": "against"}, {"kind": "pipe", "id": "i10", "pipe": {"code": "cu-m", "size": "15"}},
-            {"kind": "leg", "id": "i11", "dir": "N+30E", "length_mm": 800, "basis": "drawn"}]},
-        {"id": "RT1", "service": "heating", "role": "return", "start": "F1.P1", "pipe": {"code": "cu-m", "size": "?"}, "twin_of": {"run": "F1", "side": "N", "spacing_mm": 50}},
+    "stations": [
+        {
+            "id": "BLR",
+            "kind": "boiler",
+            "level": "L0",
+            "at": [0, 0, 1000],
+            "faces": "N",
+            "state": "keep",
+            "brings": {"vessel_l": 8, "pump": True},
+            "data": {"output_w": 18000, "gas": "natural"},
+            "serial": "A1",
+            "ports": [
+                {
+                    "name": "flow",
+                    "role": "flow",
+                    "way": "out",
+                    "offset": [0, 100, 600],
+                    "facing": "up",
+                    "end": "comp-cu 22 socket",
+                }
+            ],
+        }
     ],
-    "circuits": [{"id": "CH", "source": "BLR", "medium": "mpg", "mass_fraction": 0.3, "flow_c": 70, "return_c": 50, "fill_bar": 1.0}],
-    "facts": [{"path": "gas.supply_pa", "value": 2100, "unit": "Pa", "basis": "measured", "by_role": "site lead", "on": "2026-03-01"}],
+    "runs": [
+        {
+            "id": "F1",
+            "service": "heating",
+            "role": "flow",
+            "start": "BLR.flow",
+            "pipe": {"code": "cu-m", "size": "22"},
+            "finish": "stub",
+            "items": [
+                {"kind": "leg", "id": "i1", "dir": "U", "length_mm": 500, "said": "500"},
+                {"kind": "set", "id": "i2", "side": "N", "height_mm": 50, "angle_deg": 45},
+                {"kind": "crossover", "id": "i3", "side": "U", "clear_mm": 30, "angle_deg": 30, "over": "O1"},
+                {"kind": "lie", "id": "i4", "place": "loft", "fall": 0.005},
+                {"kind": "tee", "id": "i5", "name": "T1", "closed": "plug"},
+                {"kind": "remark", "id": "i6", "text": "mind the cable"},
+                {"kind": "point", "id": "i7", "name": "P1"},
+                {"kind": "pass", "id": "i8", "through": "joists", "count": 3},
+                {"kind": "device", "id": "i9", "part": "iso", "arrow": "against"},
+                {"kind": "pipe", "id": "i10", "pipe": {"code": "cu-m", "size": "15"}},
+                {"kind": "leg", "id": "i11", "dir": "N+30E", "length_mm": 800, "basis": "drawn"},
+            ],
+        },
+        {
+            "id": "RT1",
+            "service": "heating",
+            "role": "return",
+            "start": "F1.P1",
+            "pipe": {"code": "cu-m", "size": "?"},
+            "twin_of": {"run": "F1", "side": "N", "spacing_mm": 50},
+        },
+    ],
+    "circuits": [
+        {
+            "id": "CH",
+            "source": "BLR",
+            "medium": "mpg",
+            "mass_fraction": 0.3,
+            "flow_c": 70,
+            "return_c": 50,
+            "fill_bar": 1.0,
+        }
+    ],
+    "facts": [
+        {
+            "path": "gas.supply_pa",
+            "value": 2100,
+            "unit": "Pa",
+            "basis": "measured",
+            "by_role": "site lead",
+            "on": "2026-03-01",
+        }
+    ],
     "choices": {"metal-joining": {"option": "press", "origin": "job", "reason": "no flame"}},
-    "overrides": [{"target": "i1/turn", "field": "method", "value": "press", "reason": "near the beam", "by_role": "site lead"}],
+    "overrides": [
+        {"target": "i1/turn", "field": "method", "value": "press", "reason": "near the beam", "by_role": "site lead"}
+    ],
     "waivers": [{"rule": "open-end", "where": "F1", "reason": "goes on next week", "by_role": "site lead"}],
     "measured": [{"part": "elbow cu-m 22", "field": "z", "value": 17.5, "on": "2026-03-01"}],
-}  # fmt: skip
+}
 
 
 class DocumentTest(unittest.TestCase):
@@ -70,11 +164,17 @@ class DocumentTest(unittest.TestCase):
             return json.dumps(found)
 
         for path, value, where in (
-            (["colour"], "red", "/colour"), (["stations", 0, "at", 0], "x", "/stations/0/at/0"), (["stations", 0, "data", "ways"], 4, "/stations/0"),
-            (["stations", 0, "ports", 0, "end"], "comp-cu 22 sockit", "/stations/0/ports/0/end"), (["runs", 0, "items", 0, "dir"], "Q", "/runs/0/items/0/leg/dir"),
-            (["runs", 0, "service"], "gas", "/runs/0"), (["stations", 0, "id"], "F1", "/"), (["next_item"], 3, "/"), (["runs", 0, "items", 0, "length_mm"], 1e300, None),
+            (["colour"], "red", "/colour"),
+            (["stations", 0, "at", 0], "x", "/stations/0/at/0"),
+            (["stations", 0, "data", "ways"], 4, "/stations/0"),
+            (["stations", 0, "ports", 0, "end"], "comp-cu 22 sockit", "/stations/0/ports/0/end"),
+            (["runs", 0, "items", 0, "dir"], "Q", "/runs/0/items/0/leg/dir"),
+            (["runs", 0, "service"], "gas", "/runs/0"),
+            (["stations", 0, "id"], "F1", "/"),
+            (["next_item"], 3, "/"),
+            (["runs", 0, "items", 0, "length_mm"], 1e300, None),
             (["stations", 0, "level"], "L7", "/"),
-        ):  # fmt: skip
+        ):
             with self.subTest(path=path), self.assertRaises(Refused) as caught:
                 read(changed(path, value))
             if where:

@@ -93,7 +93,8 @@ class WorkTest(unittest.TestCase):
     """What an edit works out again, counted."""
 
     def counted(self, job, edits):
-        """Runs whose fittings were stood, and whose pieces were assembled, in the last of some edits of legs: (run, item, length)."""
+        """Runs whose fittings were stood, and whose pieces were assembled, in the last of some edits of legs: (run,
+        item, length)."""
         context = Context()
         for run, leg, length in edits:
             with (

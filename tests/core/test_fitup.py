@@ -114,7 +114,8 @@ class StubsTest(unittest.TestCase):
         self.assertEqual(self.ways(47.4, 60)["street 90"].joints, 3)
 
     def test_a_swung_pair_turns_as_far_as_its_geometry_says(self):
-        """Two fittings as rotations in space: the first turns x by a in the plane, the second by b about an axis swung by s."""
+        """Two fittings as rotations in space: the first turns x by a in the plane, the second by b about an axis swung
+        by s."""
         for a, b in ((90.0, 45.0), (45.0, 45.0), (90.0, 90.0)):
             for turn in (50, 60, 75, 88):
                 swing = math.radians(fitup.swing_deg(a, b, turn))

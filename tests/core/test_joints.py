@@ -60,29 +60,49 @@ class PartsTest(unittest.TestCase):
 
 # a, b, service, concealed, a word of the reason: every refused pair of the rules of the trade
 REFUSED = [
-    ("cu-m 22 pipe", "cap-cu 3/4 socket", "water", False, "22.2"), ("cu-m 22 pipe", "press-cu 3/4 socket", "water", False, "22.2"),
-    ("cu-m 22 pipe", "push-cu 3/4 socket", "water", False, "22.2"), ("cu-l 3/4 pipe", "comp-cu 22 socket", "water", False, "22.2"),
-    ("cu-l 1/2 pipe", "cap-cu 15 socket", "water", False, "15.9"), ("cu-l 1 pipe", "cap-cu 28 socket", "water", False, "28.6"),
-    ("cu-m 28 pipe", "cap-cu 1 socket", "heating", False, "28.6"), ("cu-old 3/4 pipe", "cap-cu 22 socket", "heating", False, "special olive"),
-    ("cu-old 1/2 pipe", "press-cu 15 socket", "heating", False, "Old British"), ("R 1/2 male", "NPT 1/2 female", "water", False, "60 degrees"),
-    ("G 3/4 male flat", "NPT 3/4 female", "water", False, "60 degrees"), ("NPT 3/4 male", "Rp 3/4 female", "gas", False, "60 degrees"),
-    ("NPT 1 male", "Rp 1 female", "gas", False, "11 threads per inch against 11.5"), ("G 3/4 male", "Rp 3/4 female", "heating", False, "face and a washer"),
-    ("mlc 16 pipe", "comp-cu 15 socket", "heating", False, "Multilayer"), ("mlc 16 pipe", "push-pb 15 socket", "heating", False, "Multilayer"),
-    ("mlc 16 pipe", "cap-cu 15 socket", "heating", False, "Multilayer"), ("cu-m 22 pipe", "push-cu 22 socket", "gas", False, "Push-fit is not for gas"),
-    ("pb-m 22 pipe", "push-pb 22 socket", "gas", False, "not for gas"), ("cu-m 22 pipe", "press-cu 22 socket", "gas", False, "marked for gas"),
-    ("cu-m 22 pipe", "comp-cu 22 socket", "gas", True, "seen and reached"), ("cu-l 3/4 pipe", "cap-cu 3/4 socket", "gas", False, "Solder is not for gas"),
-    ("fe-press 22 pipe", "press-fe 22 socket", "water", False, "closed heating only"), ("NPT 3/4 male steel", "cap-cu 3/4 socket", "water", False, ""),
-    ("cu-m 22 pipe", "comp-cu 22 socket", "heating", True, "in reach"), ("hose 3/4 male", "G 3/4 female washer", "water", False, "11.5"),
-    ("cu-m 15 pipe", "flare-45 15 male", "water", False, "splits"), ("G 3/4 male flat", "G 3/4 female cone", "heating", False, "cone"),
-    ("R 1/2 male", "G 1/2 female", "heating", False, "Rp"), ("galv 3/4 pipe", "cap-cu 3/4 socket", "water", False, ""),
-]  # fmt: skip
+    ("cu-m 22 pipe", "cap-cu 3/4 socket", "water", False, "22.2"),
+    ("cu-m 22 pipe", "press-cu 3/4 socket", "water", False, "22.2"),
+    ("cu-m 22 pipe", "push-cu 3/4 socket", "water", False, "22.2"),
+    ("cu-l 3/4 pipe", "comp-cu 22 socket", "water", False, "22.2"),
+    ("cu-l 1/2 pipe", "cap-cu 15 socket", "water", False, "15.9"),
+    ("cu-l 1 pipe", "cap-cu 28 socket", "water", False, "28.6"),
+    ("cu-m 28 pipe", "cap-cu 1 socket", "heating", False, "28.6"),
+    ("cu-old 3/4 pipe", "cap-cu 22 socket", "heating", False, "special olive"),
+    ("cu-old 1/2 pipe", "press-cu 15 socket", "heating", False, "Old British"),
+    ("R 1/2 male", "NPT 1/2 female", "water", False, "60 degrees"),
+    ("G 3/4 male flat", "NPT 3/4 female", "water", False, "60 degrees"),
+    ("NPT 3/4 male", "Rp 3/4 female", "gas", False, "60 degrees"),
+    ("NPT 1 male", "Rp 1 female", "gas", False, "11 threads per inch against 11.5"),
+    ("G 3/4 male", "Rp 3/4 female", "heating", False, "face and a washer"),
+    ("mlc 16 pipe", "comp-cu 15 socket", "heating", False, "Multilayer"),
+    ("mlc 16 pipe", "push-pb 15 socket", "heating", False, "Multilayer"),
+    ("mlc 16 pipe", "cap-cu 15 socket", "heating", False, "Multilayer"),
+    ("cu-m 22 pipe", "push-cu 22 socket", "gas", False, "Push-fit is not for gas"),
+    ("pb-m 22 pipe", "push-pb 22 socket", "gas", False, "not for gas"),
+    ("cu-m 22 pipe", "press-cu 22 socket", "gas", False, "marked for gas"),
+    ("cu-m 22 pipe", "comp-cu 22 socket", "gas", True, "seen and reached"),
+    ("cu-l 3/4 pipe", "cap-cu 3/4 socket", "gas", False, "Solder is not for gas"),
+    ("fe-press 22 pipe", "press-fe 22 socket", "water", False, "closed heating only"),
+    ("NPT 3/4 male steel", "cap-cu 3/4 socket", "water", False, ""),
+    ("cu-m 22 pipe", "comp-cu 22 socket", "heating", True, "in reach"),
+    ("hose 3/4 male", "G 3/4 female washer", "water", False, "11.5"),
+    ("cu-m 15 pipe", "flare-45 15 male", "water", False, "splits"),
+    ("G 3/4 male flat", "G 3/4 female cone", "heating", False, "cone"),
+    ("R 1/2 male", "G 1/2 female", "heating", False, "Rp"),
+    ("galv 3/4 pipe", "cap-cu 3/4 socket", "water", False, ""),
+]
 FITS = [
-    ("cu-m 22 pipe", "comp-cu 22 socket", "gas", False, "brass olive"), ("pb-m 15 pipe", "comp-cu 15 socket", "heating", False, "copper olive"),
-    ("pb-m 22 pipe", "push-pb 22 socket", "heating", True, "access panel"), ("cu-old 3/4 pipe", "comp-cu 22 socket", "heating", False, "special 3/4 olive"),
-    ("G 1/2 tail", "G 1/2 female", "heating", False, "tape"), ("R 1/2 male", "Rp 1/2 female", "water", False, "thread seal"),
-    ("G 1 male flat", "G 1 female washer", "heating", False, "new washer"), ("fe-40 3/4 pipe", "NPT 3/4 female", "gas", True, "NPT thread"),
-    ("pexa 1 pipe", "exp-pexa 1 socket", "water", True, "sleeve"), ("csst EHD18 pipe", "csst EHD18 nut", "gas", False, "one maker"),
-]  # fmt: skip
+    ("cu-m 22 pipe", "comp-cu 22 socket", "gas", False, "brass olive"),
+    ("pb-m 15 pipe", "comp-cu 15 socket", "heating", False, "copper olive"),
+    ("pb-m 22 pipe", "push-pb 22 socket", "heating", True, "access panel"),
+    ("cu-old 3/4 pipe", "comp-cu 22 socket", "heating", False, "special 3/4 olive"),
+    ("G 1/2 tail", "G 1/2 female", "heating", False, "tape"),
+    ("R 1/2 male", "Rp 1/2 female", "water", False, "thread seal"),
+    ("G 1 male flat", "G 1 female washer", "heating", False, "new washer"),
+    ("fe-40 3/4 pipe", "NPT 3/4 female", "gas", True, "NPT thread"),
+    ("pexa 1 pipe", "exp-pexa 1 socket", "water", True, "sleeve"),
+    ("csst EHD18 pipe", "csst EHD18 nut", "gas", False, "one maker"),
+]
 
 
 class MateTest(unittest.TestCase):
@@ -260,9 +280,17 @@ class FinderTest(unittest.TestCase):
         for _ in range(250):
             a, b = rng.choice(pipes), rng.choice(pipes + threads)
             ask = Ask(
-                a, b, rng.choice(("heating", "water", "gas", "discharge")), rng.choice((20.0, 75.0, 95.0)), rng.choice((0.5, 3.0, 8.0)), rng.random() < 0.4, rng.random() < 0.6,
-                rng.random() < 0.2, rng.random() < 0.3, practice=rng.choice(("british", "continental", "north-american")),
-            )  # fmt: skip
+                a,
+                b,
+                rng.choice(("heating", "water", "gas", "discharge")),
+                rng.choice((20.0, 75.0, 95.0)),
+                rng.choice((0.5, 3.0, 8.0)),
+                rng.random() < 0.4,
+                rng.random() < 0.6,
+                rng.random() < 0.2,
+                rng.random() < 0.3,
+                practice=rng.choice(("british", "continental", "north-american")),
+            )
             began = time.perf_counter()
             answer = find(ask, CATALOGUE, MEMORY)
             times.append((time.perf_counter() - began) * 1000)
@@ -328,12 +356,27 @@ class FinderTest(unittest.TestCase):
 
 
 SAMPLE = {
-    "capillary": "cu-m 15 pipe", "braze": "cu-l 1 pipe", "compression": "cu-m 22 pipe", "compression-plastic": "pb-m 15 pipe", "push-fit": "pb-m 22 pipe",
-    "push-fit-metal": "cu-l 3/4 pipe", "press": "cu-m 28 pipe", "press-mlc": "mlc 20 pipe", "expansion": "pexa 1 pipe", "flare": "cu-soft 5/8 pipe",
-    "thread": "fe-40 3/4 pipe", "union": "NPT 3/4 female", "washer": "G 3/4 male flat", "tail": "G 1/2 tail", "csst": "csst EHD23 pipe",
-    "connector": "flare-45 1/2 female", "dielectric": "NPT 3/4 female", "slip": "vent-sw 100 pipe",
-    "compression-mlc": "mlc 20 pipe", "solvent": "waste 21.5 pipe",
-}  # fmt: skip
+    "capillary": "cu-m 15 pipe",
+    "braze": "cu-l 1 pipe",
+    "compression": "cu-m 22 pipe",
+    "compression-plastic": "pb-m 15 pipe",
+    "push-fit": "pb-m 22 pipe",
+    "push-fit-metal": "cu-l 3/4 pipe",
+    "press": "cu-m 28 pipe",
+    "press-mlc": "mlc 20 pipe",
+    "expansion": "pexa 1 pipe",
+    "flare": "cu-soft 5/8 pipe",
+    "thread": "fe-40 3/4 pipe",
+    "union": "NPT 3/4 female",
+    "washer": "G 3/4 male flat",
+    "tail": "G 1/2 tail",
+    "csst": "csst EHD23 pipe",
+    "connector": "flare-45 1/2 female",
+    "dielectric": "NPT 3/4 female",
+    "slip": "vent-sw 100 pipe",
+    "compression-mlc": "mlc 20 pipe",
+    "solvent": "waste 21.5 pipe",
+}
 
 
 class RecipeTest(unittest.TestCase):
@@ -457,7 +500,8 @@ class IdentifyTest(unittest.TestCase):
 
 
 class DressTest(unittest.TestCase):
-    """The joints of a job: by house, pipe, service, finish and flame; transitions put in where the pipe does not go straight in."""
+    """The joints of a job: by house, pipe, service, finish and flame; transitions put in where the pipe does not go
+    straight in."""
 
     def methods(self, made):
         return {joint.method for joint in derive(made).fitted.joints.values()}
@@ -528,7 +572,11 @@ class DressTest(unittest.TestCase):
 
     def test_every_usual_port_takes_every_usual_pipe(self):
         """All ports that ship, with the pipes of their practice: a lawful way, and a length that can be made."""
-        pipes = {"british": ("cu-m 15", "cu-m 22", "pb-m 15", "mlc 20", "fe-m 3/4"), "continental": ("cu-m 22", "mlc 16", "fe-press 22"), "north-american": ("cu-l 3/4", "pexa 3/4", "fe-40 3/4", "csst EHD18")}  # fmt: skip
+        pipes = {
+            "british": ("cu-m 15", "cu-m 22", "pb-m 15", "mlc 20", "fe-m 3/4"),
+            "continental": ("cu-m 22", "mlc 16", "fe-press 22"),
+            "north-american": ("cu-l 3/4", "pexa 3/4", "fe-40 3/4", "csst EHD18"),
+        }
         ends_seen, tried = set(), 0
         rows = [
             (kind, practice, row)
@@ -568,7 +616,8 @@ class DressTest(unittest.TestCase):
         self.assertGreater(tried, 60)
 
     def test_the_house_joins_by_press_and_back_again(self):
-        """Must hold: another metal joint changes methods, cuts, tools and the plan of the demo, and undoing restores them."""
+        """Must hold: another metal joint changes methods, cuts, tools and the plan of the demo, and undoing restores
+        them."""
         before = derive(whole())
         after = derive(edit(whole(), {"do": "choose", "topic": "metal-joining", "option": "press"}))
         changed = [

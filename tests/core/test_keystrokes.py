@@ -14,9 +14,18 @@ class SuggestionTest(unittest.TestCase):
 
     def setUp(self):
         self.job = edit(
-            job(), station("A", [port("out", "comp-cu 22 socket", (0, 0, 0))]), station("Z", [port("far", "comp-cu 15 socket", (9000, 0, 0), way="in"), port("near", "comp-cu 15 socket", (3000, -900, 500), way="in")]),
-            {"do": "put_run", "text": "F1 from A.out cu-m 22: E1000 *T1 E1000 *T2 E1000 -> cap"}, {"do": "put_run", "text": "F2 from F1.T1 cu-m 15: N300 -> cap"},
-        )  # fmt: skip
+            job(),
+            station("A", [port("out", "comp-cu 22 socket", (0, 0, 0))]),
+            station(
+                "Z",
+                [
+                    port("far", "comp-cu 15 socket", (9000, 0, 0), way="in"),
+                    port("near", "comp-cu 15 socket", (3000, -900, 500), way="in"),
+                ],
+            ),
+            {"do": "put_run", "text": "F1 from A.out cu-m 22: E1000 *T1 E1000 *T2 E1000 -> cap"},
+            {"do": "put_run", "text": "F2 from F1.T1 cu-m 15: N300 -> cap"},
+        )
 
     def test_the_likeliest_comes_first(self):
         self.assertEqual(self.first(""), "from")
@@ -108,9 +117,12 @@ class EditTest(unittest.TestCase):
         from oikotherm.core.pipework.snap import snaps
 
         made = edit(
-            job(), {"do": "put_house", "text": "wall W1 on L0: 2000,-500 to 2000,900 100 stud"}, station("A", [port("out", "comp-cu 15 socket", (0, 0, 0))]), station("Z", [port("in", "comp-cu 15 socket", (3000, 400, 0), way="in")]),
+            job(),
+            {"do": "put_house", "text": "wall W1 on L0: 2000,-500 to 2000,900 100 stud"},
+            station("A", [port("out", "comp-cu 15 socket", (0, 0, 0))]),
+            station("Z", [port("in", "comp-cu 15 socket", (3000, 400, 0), way="in")]),
             {"do": "put_run", "text": "F1 from A.out cu-m 15: E1234 -> cap"},
-        )  # fmt: skip
+        )
         found = {
             snap.what: snap.length_mm for snap in snaps(made, derive(made).pipework, "F1", made.runs[0].items[0].id)
         }

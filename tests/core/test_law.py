@@ -1,4 +1,5 @@
-"""What is lawful, against verdicts made by hand from the trade's own rules, and the five doors that must say the same."""
+"""What is lawful, against verdicts made by hand from the trade's own rules, and the five doors that must say the
+same."""
 
 import unittest
 
@@ -10,7 +11,8 @@ from oikotherm.core.services import spec
 from tests import doors
 
 CATALOGUE = standard()
-# Made by hand from the tables of joints: a allowed, w with something, r refused. Pipe | method | practice | in reach on heating, water, gas, a relief
+# Made by hand from the tables of joints: a allowed, w with something, r refused. Pipe | method | practice | in reach on
+# heating, water, gas, a relief
 # valve's discharge, condensate | behind a finish on heating, water, gas.
 BY_HAND = """
 cu-m 22    | capillary           | british        | a a a a r | a a a
@@ -52,8 +54,15 @@ cu-old 3/4 | compression         | british        | w w r r r | r r r
 cu-old 3/4 | capillary           | british        | a a r r r | a a r
 """
 ASKED = (
-    ("flow", ""), ("cold", ""), ("gas", ""), ("discharge", ""), ("condensate", ""), ("flow", "wall"), ("cold", "wall"), ("gas", "wall"),
-)  # fmt: skip
+    ("flow", ""),
+    ("cold", ""),
+    ("gas", ""),
+    ("discharge", ""),
+    ("condensate", ""),
+    ("flow", "wall"),
+    ("cold", "wall"),
+    ("gas", "wall"),
+)
 LETTERS = {"a": "allowed", "w": "with", "r": "refused"}
 SEED = 20_261
 

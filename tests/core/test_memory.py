@@ -177,7 +177,8 @@ class MemoryTest(unittest.TestCase):
                     self.fail(f"{path.name}:{node.lineno} asks for an id()")
 
     def check(self, uid, found):
-        """Jobs by what was done to them, as they were seen while the memory was warm: the same when nothing is remembered."""
+        """Jobs by what was done to them, as they were seen while the memory was warm: the same when nothing is
+        remembered."""
         for did, made, warm in found:
             cold = seen(made)
             for what, one in warm.items():
@@ -232,10 +233,18 @@ TOY = spec.ServiceSpec(
     like="gas",
 )
 BOOK_ROWS = (
-    ("socket cu 15 capillary", "z_mm"), ("socket cu 22 capillary", "z_mm"), ("socket cu 22 press", "insertion_mm"), ("socket cu 15 compression", "z_mm"),
-    ("bender cu-m 15", "radius_mm"), ("device iso cu 22", "reach_mm"), ("device drain cu 15", "reach_mm"), ("thread npt 3/4", "made_up_mm"),
-    ("kit tail-g12", "reach_out_mm"), ("part comp-reducer-22x15", "gap_mm"), ("part cap-reducer-22x15", "gap_mm"),
-)  # fmt: skip
+    ("socket cu 15 capillary", "z_mm"),
+    ("socket cu 22 capillary", "z_mm"),
+    ("socket cu 22 press", "insertion_mm"),
+    ("socket cu 15 compression", "z_mm"),
+    ("bender cu-m 15", "radius_mm"),
+    ("device iso cu 22", "reach_mm"),
+    ("device drain cu 15", "reach_mm"),
+    ("thread npt 3/4", "made_up_mm"),
+    ("kit tail-g12", "reach_out_mm"),
+    ("part comp-reducer-22x15", "gap_mm"),
+    ("part cap-reducer-22x15", "gap_mm"),
+)
 TRANSITIONS = (
     ("cu-m 22 pipe", "cu-m 15 pipe"),
     ("cu-m 22 pipe", "G 3/4 male flat"),
@@ -275,7 +284,8 @@ class ChangingContextTest(unittest.TestCase):
         self.assertGreater(len({tuple(cuts) for cuts in first.values()}), 12)
 
     def change(self, job, context, rng):
-        """One change of what a job is worked out with: the book, own rows, the van, choices, practice, a run's service, an edit."""
+        """One change of what a job is worked out with: the book, own rows, the van, choices, practice, a run's service,
+        an edit."""
         what = rng.choice(("book", "own", "van", "practice", "service", "edit", "edit"))
         if what == "book":
             context = replace(context, catalogue=overlay(CATALOGUE, self.book(rng), context.memory))

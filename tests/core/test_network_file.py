@@ -1,4 +1,5 @@
-"""The network file of a job, checked by the friction of another library: flows balance at every node, pressures along every branch."""
+"""The network file of a job, checked by the friction of another library: flows balance at every node, pressures along
+every branch."""
 
 import contextlib
 import io
@@ -19,7 +20,8 @@ TRANSITION_RE = (2000, 4000)  # between them every law is a blend of its own
 
 
 def loss_pa(branch, flow_kg_s, fluid):
-    """What a branch loses along a flow [Pa], its pump not counted; None where the flow is neither laminar nor turbulent."""
+    """What a branch loses along a flow [Pa], its pump not counted; None where the flow is neither laminar nor
+    turbulent."""
     rho, mu = fluid["density_kg_m3"], fluid["viscosity_pa_s"]
     area = math.pi / 4 * (branch["bore_mm"] / 1000) ** 2
     speed = abs(flow_kg_s) / rho / area

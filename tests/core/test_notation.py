@@ -28,7 +28,10 @@ from oikotherm.core.job.notation import Style, parse_run
 from oikotherm.core.job.writing import item_text, run_text
 from tests.jobs import CATALOGUE, STYLE
 
-SAMPLE = "F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left"
+SAMPLE = (
+    "F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 "
+    "-> R3.left"
+)
 INCH = Style(CATALOGUE, "north-american", "in")
 COMMA = Style(CATALOGUE, "continental", "mm")
 
@@ -38,29 +41,47 @@ turned = st.builds(lambda d, a, e: f"{d}+{a}{e}", st.sampled_from("NS"), st.inte
 millimetres = st.integers(1, 9_999_999).map(lambda micro: micro / 1000) | st.integers(1, 20_000).map(float)
 legs = st.builds(
     lambda d, mm, basis: Leg(id="i1", dir=d, length_mm=mm, basis=basis if mm is not None else "taped"),
-    dirs | turned, st.none() | millimetres, st.sampled_from(("taped", "assumed")),
-)  # fmt: skip
+    dirs | turned,
+    st.none() | millimetres,
+    st.sampled_from(("taped", "assumed")),
+)
 devices = st.builds(
-    DeviceItem, id=st.just("i1"), part=st.sampled_from(("iso", "check", "drain", "pump")), name=st.none() | ids,
-    arrow=st.sampled_from(("with", "against", "none")), handle=st.none() | dirs, setting=st.none() | st.from_regex(r"\A[0-9a-z.]{1,6}\Z"),
-)  # fmt: skip
+    DeviceItem,
+    id=st.just("i1"),
+    part=st.sampled_from(("iso", "check", "drain", "pump")),
+    name=st.none() | ids,
+    arrow=st.sampled_from(("with", "against", "none")),
+    handle=st.none() | dirs,
+    setting=st.none() | st.from_regex(r"\A[0-9a-z.]{1,6}\Z"),
+)
 drops = st.integers(1, 999_999).map(lambda micro: micro / 1000)
 tees = st.builds(
     Tee, id=st.just("i1"), name=ids, outlet=st.none() | dirs, closed=st.sampled_from((None, "plug", "cap"))
 ) | st.builds(
     Tee, id=st.just("i1"), name=ids, outlet=st.none() | dirs, closed=st.sampled_from(("plug", "cap")), drop_mm=drops
-)  # fmt: skip
+)
 passes = st.builds(
-    Pass, id=st.just("i1"), through=st.sampled_from(("wall", "floor", "ceiling")), thickness_mm=millimetres, sleeve=st.booleans()
-) | st.builds(lambda n: Pass(id="i1", through="joists", count=n), st.none() | st.integers(1, 999))  # fmt: skip
+    Pass,
+    id=st.just("i1"),
+    through=st.sampled_from(("wall", "floor", "ceiling")),
+    thickness_mm=millimetres,
+    sleeve=st.booleans(),
+) | st.builds(lambda n: Pass(id="i1", through="joists", count=n), st.none() | st.integers(1, 999))
 changes = st.builds(
     lambda pipe: PipeChange(id="i1", pipe=pipe),
     st.sampled_from([Pipe(code=code, size=size) for code, size in CATALOGUE.pipes] + [Pipe(code="cu-m", size="?")]),
 )
 lies = st.builds(
-    Lie, id=st.just("i1"), place=st.sampled_from(("view", "floor", "loft")), lag_mm=st.none() | st.integers(0, 9_999_999).map(lambda micro: micro / 1000), clip_mm=st.none() | millimetres,
-    fall=st.none() | st.just(0.0) | st.integers(1, 500).map(lambda n: round(1 / n, 6)) | st.integers(1, 10**6).map(lambda n: n / 10**6),
-)  # fmt: skip
+    Lie,
+    id=st.just("i1"),
+    place=st.sampled_from(("view", "floor", "loft")),
+    lag_mm=st.none() | st.integers(0, 9_999_999).map(lambda micro: micro / 1000),
+    clip_mm=st.none() | millimetres,
+    fall=st.none()
+    | st.just(0.0)
+    | st.integers(1, 500).map(lambda n: round(1 / n, 6))
+    | st.integers(1, 10**6).map(lambda n: n / 10**6),
+)
 remarks = st.builds(
     lambda t: Remark(id="i1", text=" ".join(t.split())),
     st.text("abc [](){}->*=#'\"", min_size=1, max_size=20).filter(lambda t: t.split()),
@@ -68,8 +89,14 @@ remarks = st.builds(
 heights = st.integers(1, 999_999).map(lambda micro: micro / 1000)
 angles = st.sampled_from((45.0, 30.0, 22.5, 60.0)) | st.integers(5_000, 75_000).map(lambda milli: milli / 1000)
 sets = st.builds(SetItem, id=st.just("i1"), side=dirs, height_mm=heights, angle_deg=angles) | st.builds(
-    SetItem, id=st.just("i1"), side=st.sampled_from("NS"), height_mm=heights, angle_deg=angles, and_side=st.sampled_from("UDEW"), and_mm=heights
-)  # fmt: skip
+    SetItem,
+    id=st.just("i1"),
+    side=st.sampled_from("NS"),
+    height_mm=heights,
+    angle_deg=angles,
+    and_side=st.sampled_from("UDEW"),
+    and_mm=heights,
+)
 crossovers = st.builds(Crossover, id=st.just("i1"), side=dirs, clear_mm=heights, angle_deg=angles, over=st.none() | ids)
 items = st.lists(
     sets
@@ -148,9 +175,12 @@ class RoundTripTest(unittest.TestCase):
 
     def test_a_repeat_is_written_out_with_names_of_its_own(self):
         for said, canonical in (
-            ("3x<W600 *> N200", "W600 *T1 W600 *T2 W600 *T3 N200"), ("2x< W600 [iso] >", "W600 [iso] W600 [iso]"), ('*T2 2x<W7 1/2" *>', '*T2 W7-1/2" *T1 W7-1/2" *T3'),
-            ("2x<N100 [check >] {floor}>", "N100 [check >] {floor} N100 [check >] {floor}"), ("0012x<N1>", " ".join(["N1"] * 12)),
-        ):  # fmt: skip
+            ("3x<W600 *> N200", "W600 *T1 W600 *T2 W600 *T3 N200"),
+            ("2x< W600 [iso] >", "W600 [iso] W600 [iso]"),
+            ('*T2 2x<W7 1/2" *>', '*T2 W7-1/2" *T1 W7-1/2" *T3'),
+            ("2x<N100 [check >] {floor}>", "N100 [check >] {floor} N100 [check >] {floor}"),
+            ("0012x<N1>", " ".join(["N1"] * 12)),
+        ):
             parsed = parse_run(f"from A.out cu-m 15: {said}", STYLE)
             self.assertEqual(" ".join(item_text(item, STYLE) for item in parsed.items), canonical)
         for said in ("3x<W600 *", "2x<N1 2x<N2>>", "9999x<N1 N2 N3>", "0x<N1>", "2x<N1 Q>"):
@@ -171,12 +201,25 @@ class RoundTripTest(unittest.TestCase):
 class RefusedTest(unittest.TestCase):
     def test_errors_point_at_the_word(self):
         for text, word in (
-            ("F1 from A.out cu-m 22: W1850 X33 N2", "X33"), ("F1 from A.out cupper 22: W1", "cupper"), ("F1 from A.out cu-m 2o: W1", "2o"),
-            ("F1 from A.out cu-m 22: W1 [iso W3", "[iso W3"), ("F1 from A.out cu-m 22: W1,5", "W1,5"), ("F1 from A.out cu-m 22: W5 N+30S5", "N+30S5"),
-            ("F1 from A.out cu-m 22: W5 {roof}", "{roof}"), ("F1 from A.out cu-m 22: W5 (wall)", "(wall)"), ("F1 from A.out cu-m 22: W5 *T1 *T1", "*T1"),
-            ("F1 from A.out cu-m 22: W5 ~N50@80", "~N50@80"), ("F1 from A.out cu-m 22: W5 ~N50+S20", "~N50+S20"), ("F1 from A.out cu-m 22: W5 ^U over C1", "^U over C1"), ("F1 from A.out cu-m 22: W5 twin F1 N50", "twin"), ("F2 from A.out cu-m 22: twin F1 50", "twin F1 50"), ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"), ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
-            ("F1 from A.out cu-m 22: W", "W"), ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
-        ):  # fmt: skip
+            ("F1 from A.out cu-m 22: W1850 X33 N2", "X33"),
+            ("F1 from A.out cupper 22: W1", "cupper"),
+            ("F1 from A.out cu-m 2o: W1", "2o"),
+            ("F1 from A.out cu-m 22: W1 [iso W3", "[iso W3"),
+            ("F1 from A.out cu-m 22: W1,5", "W1,5"),
+            ("F1 from A.out cu-m 22: W5 N+30S5", "N+30S5"),
+            ("F1 from A.out cu-m 22: W5 {roof}", "{roof}"),
+            ("F1 from A.out cu-m 22: W5 (wall)", "(wall)"),
+            ("F1 from A.out cu-m 22: W5 *T1 *T1", "*T1"),
+            ("F1 from A.out cu-m 22: W5 ~N50@80", "~N50@80"),
+            ("F1 from A.out cu-m 22: W5 ~N50+S20", "~N50+S20"),
+            ("F1 from A.out cu-m 22: W5 ^U over C1", "^U over C1"),
+            ("F1 from A.out cu-m 22: W5 twin F1 N50", "twin"),
+            ("F2 from A.out cu-m 22: twin F1 50", "twin F1 50"),
+            ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"),
+            ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
+            ("F1 from A.out cu-m 22: W", "W"),
+            ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
+        ):
             with self.subTest(text=text), self.assertRaises(Refused) as caught:
                 parse_run(text, STYLE)
             low, high = caught.exception.where

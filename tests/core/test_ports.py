@@ -1,4 +1,5 @@
-"""Kinds of station with their variants and ports, ports changed by hand, items moved, and documents of older versions."""
+"""Kinds of station with their variants and ports, ports changed by hand, items moved, and documents of older
+versions."""
 
 import json
 import unittest
@@ -205,7 +206,8 @@ class KeptForLaterTest(unittest.TestCase):
 
 
 class UpgradeTest(unittest.TestCase):
-    """tests/data/version-1: a tank with its overflow, a softener with its drain, and a clamped multilayer elbow, as version 1 had them."""
+    """tests/data/version-1: a tank with its overflow, a softener with its drain, and a clamped multilayer elbow, as
+    version 1 had them."""
 
     def setUp(self):
         self.data = (Path(__file__).parents[1] / "data" / "version-1.oikotherm.json").read_bytes()

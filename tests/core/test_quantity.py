@@ -9,23 +9,63 @@ from oikotherm.core.quantity import UNITS, convert, inches, length_text, parse, 
 
 # The same units in the words of the other library.
 PINT = {
-    "in": "inch", "ft": "foot", "psi": "psi", "mbar": "millibar", "bar": "bar", "kPa": "kilopascal", "BTU/h": "Btu_it/hour", "kW": "kilowatt",
-    "gpm": "gallon/minute", "imp gpm": "imperial_gallon/minute", "L/s": "liter/second", "L/min": "liter/minute", "ft3/h": "foot**3/hour",
-    "m3/h": "meter**3/hour", "ft3/min": "foot**3/minute", "lb/h": "pound/hour", "gal": "gallon", "imp gal": "imperial_gallon", "ft3": "foot**3",
-    "lb": "pound", "oz": "ounce", "ft/s": "foot/second", "kWh": "kilowatt_hour", "BTU": "Btu_it", "F": "degF", "MJ": "megajoule",
-}  # fmt: skip
+    "in": "inch",
+    "ft": "foot",
+    "psi": "psi",
+    "mbar": "millibar",
+    "bar": "bar",
+    "kPa": "kilopascal",
+    "BTU/h": "Btu_it/hour",
+    "kW": "kilowatt",
+    "gpm": "gallon/minute",
+    "imp gpm": "imperial_gallon/minute",
+    "L/s": "liter/second",
+    "L/min": "liter/minute",
+    "ft3/h": "foot**3/hour",
+    "m3/h": "meter**3/hour",
+    "ft3/min": "foot**3/minute",
+    "lb/h": "pound/hour",
+    "gal": "gallon",
+    "imp gal": "imperial_gallon",
+    "ft3": "foot**3",
+    "lb": "pound",
+    "oz": "ounce",
+    "ft/s": "foot/second",
+    "kWh": "kilowatt_hour",
+    "BTU": "Btu_it",
+    "F": "degF",
+    "MJ": "megajoule",
+}
 PINT_BASE = {
-    "length": "millimeter", "pressure": "pascal", "power": "watt", "volume-flow": "meter**3/second", "mass-flow": "kilogram/second",
-    "volume": "meter**3", "mass": "kilogram", "velocity": "meter/second", "energy": "joule", "temperature": "degC",
-}  # fmt: skip
+    "length": "millimeter",
+    "pressure": "pascal",
+    "power": "watt",
+    "volume-flow": "meter**3/second",
+    "mass-flow": "kilogram/second",
+    "volume": "meter**3",
+    "mass": "kilogram",
+    "velocity": "meter/second",
+    "energy": "joule",
+    "temperature": "degC",
+}
 
 
 class ParseTest(unittest.TestCase):
     def test_lengths_as_fitters_write_them(self):
         for said, mm in {
-            "1850": 1850, "1.5m": 1500, "1.5 m": 1500, '7-1/2"': 190.5, '7 1/2"': 190.5, "7½in": 190.5, "6'2-3/4\"": 1898.65, "6' 2 3/4\"": 1898.65,
-            "2 ft": 609.6, "12cm": 120, "3/8 in": 9.525, "1 furlong": 201168.4,
-        }.items():  # fmt: skip
+            "1850": 1850,
+            "1.5m": 1500,
+            "1.5 m": 1500,
+            '7-1/2"': 190.5,
+            '7 1/2"': 190.5,
+            "7½in": 190.5,
+            "6'2-3/4\"": 1898.65,
+            "6' 2 3/4\"": 1898.65,
+            "2 ft": 609.6,
+            "12cm": 120,
+            "3/8 in": 9.525,
+            "1 furlong": 201168.4,
+        }.items():
             with self.subTest(said=said):
                 self.assertAlmostEqual(parse_length_mm(said), mm, delta=0.1 if "furlong" in said else 0.001)
 
@@ -56,9 +96,16 @@ class ParseTest(unittest.TestCase):
 
     def test_published_conversions(self):
         for value, to, expected in (
-            ("21 mbar", "inH2O", 8.4307), ("7 in w.c.", "mbar", 17.436), ("100000 BTU/h", "kW", 29.307), ("1 gpm", "L/min", 3.7854),
-            ("180 F", "C", 82.222), ("1 psi", "inH2O", 27.680), ("10 Cv", "kv", 8.6498), ("1 imp gal", "L", 4.5461), ("1 m3/h", "ft3/h", 35.315),
-        ):  # fmt: skip
+            ("21 mbar", "inH2O", 8.4307),
+            ("7 in w.c.", "mbar", 17.436),
+            ("100000 BTU/h", "kW", 29.307),
+            ("1 gpm", "L/min", 3.7854),
+            ("180 F", "C", 82.222),
+            ("1 psi", "inH2O", 27.680),
+            ("10 Cv", "kv", 8.6498),
+            ("1 imp gal", "L", 4.5461),
+            ("1 m3/h", "ft3/h", 35.315),
+        ):
             with self.subTest(value=value):
                 self.assertAlmostEqual(convert(value, to)[0] / expected, 1, delta=1e-4)
 

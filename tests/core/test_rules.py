@@ -37,43 +37,81 @@ LOST = edit(
 )
 FAILING = {
     "closing-error": [
-        meets("F1 from A.out cu-m 15: U500 E980 -> B.in"), meets("F1 from A.out cu-m 15: U480 E940? -> B.in"), demo(),
-        meets("F1 from A.out cu-m 15: U500 N150 E1000 S130 -> B.in"), meets("F1 from A.out cu-m 15: U500 N150 E1000 S75 -> B.in"),
-        edit(paced(turns="bends-22"), B, {"do": "put_run", "text": "F1 from A.out cu-m 15: U500 N250 E1000 S230 -> B.in"}),
+        meets("F1 from A.out cu-m 15: U500 E980 -> B.in"),
+        meets("F1 from A.out cu-m 15: U480 E940? -> B.in"),
+        demo(),
+        meets("F1 from A.out cu-m 15: U500 N150 E1000 S130 -> B.in"),
+        meets("F1 from A.out cu-m 15: U500 N150 E1000 S75 -> B.in"),
+        edit(
+            paced(turns="bends-22"), B, {"do": "put_run", "text": "F1 from A.out cu-m 15: U500 N250 E1000 S230 -> B.in"}
+        ),
     ],
-    "open-end": [paced("F1 from A.out cu-m 15: U500 E900"), paced("F1 from A.out cu-m 15: U500 *T1 U300 -> cap"), meets("F1 from A.out cu-m 15: U500 E1000")],
+    "open-end": [
+        paced("F1 from A.out cu-m 15: U500 E900"),
+        paced("F1 from A.out cu-m 15: U500 *T1 U300 -> cap"),
+        meets("F1 from A.out cu-m 15: U500 E1000"),
+    ],
     "adrift": [
-        LOST, edit(demo(), {"do": "remove_station", "id": "R3"}), edit(demo(), {"do": "remove_station", "id": "BLR"}),
+        LOST,
+        edit(demo(), {"do": "remove_station", "id": "R3"}),
+        edit(demo(), {"do": "remove_station", "id": "BLR"}),
         replaced(meets(GOOD), "F1", start="F9.T1", last_start=(0.0, 0.0, 0.0)),
     ],
     "port-twice": [meets(GOOD, {"do": "put_run", "text": "F2 from A.out cu-m 15: U300 N500 -> cap"})],
-    "until-level": [paced("F1 from A.out cu-m 15: U500 E? -> cap"), meets("F1 from A.out cu-m 15: U500 W? -> B.in"), meets("F1 from A.out cu-m 15: U500 E? E? -> B.in")],
+    "until-level": [
+        paced("F1 from A.out cu-m 15: U500 E? -> cap"),
+        meets("F1 from A.out cu-m 15: U500 W? -> B.in"),
+        meets("F1 from A.out cu-m 15: U500 E? E? -> B.in"),
+    ],
     "size-unknown": [
         paced("F1 from A.out cu-m 22: U500 -> cap", end="comp-cu 22 socket").model_copy(
-            update={"runs": (paced("F1 from A.out cu-m 15: U500 -> cap").runs[0].model_copy(update={"pipe": Pipe(code="cu-m", size="16")}),)}
+            update={
+                "runs": (
+                    paced("F1 from A.out cu-m 15: U500 -> cap")
+                    .runs[0]
+                    .model_copy(update={"pipe": Pipe(code="cu-m", size="16")}),
+                )
+            }
         ),
         paced("F1 from A.out cu-m 20: U500 E400 -> cap"),
         replaced(meets(GOOD), "F1", pipe=Pipe(code="cu-x", size="15")),
     ],
     "size-open": [paced("F1 from A.out cu-m ?: U500 -> cap")],
     "leg-short": [
-        paced("F1 from A.out cu-m 15: U500 E20 N400 -> cap"), paced("F1 from A.out cu-m 15: U500 E10 N400 E1000 -> cap"),
-        paced("F1 from A.out fe-40 3/4: U500mm E60mm N400mm -> cap", end="NPT 3/4 female", practice="north-american", unit="in"),
+        paced("F1 from A.out cu-m 15: U500 E20 N400 -> cap"),
+        paced("F1 from A.out cu-m 15: U500 E10 N400 E1000 -> cap"),
+        paced(
+            "F1 from A.out fe-40 3/4: U500mm E60mm N400mm -> cap",
+            end="NPT 3/4 female",
+            practice="north-american",
+            unit="in",
+        ),
     ],
     "turn-no-fitting": [paced("F1 from A.out cu-m 15: U500 U+60E500 -> cap")],
     "tee-shape": [
         paced("F1 from A.out cu-m 15: U500 E500 *T1 N500 -> cap", "F2 from F1.T1 cu-m 15: U400 -> cap"),
-        paced("F1 from A.out cu-m 15: U500 *T1 U500 -> cap", "F2 from F1.T1 cu-m 15: NE400 -> cap", "F3 from F1.T1 cu-m 15: S400 -> cap"),
+        paced(
+            "F1 from A.out cu-m 15: U500 *T1 U500 -> cap",
+            "F2 from F1.T1 cu-m 15: NE400 -> cap",
+            "F3 from F1.T1 cu-m 15: S400 -> cap",
+        ),
     ],
-    "port-end": [paced("F1 from A.out cu-m 22: U500 -> cap", end="hose 3/4 male"), paced("F1 from A.out cu-m 54: U500 -> cap", end="hose 3/4 female")],
+    "port-end": [
+        paced("F1 from A.out cu-m 22: U500 -> cap", end="hose 3/4 male"),
+        paced("F1 from A.out cu-m 54: U500 -> cap", end="hose 3/4 female"),
+    ],
     "no-transition": [paced("F1 from A.out cu-m 15: U500 =vent-sw 100 U500 -> stub")],
-    "no-figures": [paced("F1 from A.out csst EHD18: U500 E300 -> stub"), paced("F1 from A.out cu-m 54: U500 [iso] U500 -> stub")],
+    "no-figures": [
+        paced("F1 from A.out csst EHD18: U500 E300 -> stub"),
+        paced("F1 from A.out cu-m 54: U500 [iso] U500 -> stub"),
+    ],
     "long-piece": [paced("F1 from A.out cu-m 8: U3500 -> cap")],
     "no-room": [
-        paced("F1 from A.out cu-m 15: U500 E100 ~N150 E120 N300 -> cap"), paced("F1 from A.out cu-m 15: U500 E300 ~E50 E600 -> cap"),
+        paced("F1 from A.out cu-m 15: U500 E100 ~N150 E120 N300 -> cap"),
+        paced("F1 from A.out cu-m 15: U500 E300 ~E50 E600 -> cap"),
         paced("F1 from A.out cu-m 15: U500 E100 ^U150 E300 -> cap"),
     ],
-}  # fmt: skip
+}
 BRINGS = circuit(back=RETURN.replace("[vessel set 8] ", ""))
 BRINGS = edit(
     BRINGS,
@@ -111,8 +149,9 @@ FAILING |= {
     "room-short": [with_data(edit(circuit(), HALL), "R1", room="Q1")],
 }
 FAILING["against-flow"] = [
-    circuit(FLOW.replace("D500", "D200 [check <] D300")), circuit(back=RETURN.replace("S1790", "S895 [filter F9 > handle U] S895")),
-]  # fmt: skip
+    circuit(FLOW.replace("D500", "D200 [check <] D300")),
+    circuit(back=RETURN.replace("S1790", "S895 [filter F9 > handle U] S895")),
+]
 PRESS = edit(circuit(), {"do": "choose", "topic": "metal-joining", "option": "press"})
 FAILING["record-changed"] = [PRESS, circuit()]
 RECORDED = Context(
@@ -144,8 +183,13 @@ def house(
 ):
     """A run from a port at a place in a house of two levels with what the lines put there."""
     first = station("B", [port("out", end, at, role=role, way=way)], kind=kind, faces="S")
-    return edit(job(), UPSTAIRS, *({"do": "put_house", "text": line} for line in lines), {"do": "put_station", "station": first["station"].model_copy(update={"faces": "S"})},
-                {"do": "put_run", "text": run})  # fmt: skip
+    return edit(
+        job(),
+        UPSTAIRS,
+        *({"do": "put_house", "text": line} for line in lines),
+        {"do": "put_station", "station": first["station"].model_copy(update={"faces": "S"})},
+        {"do": "put_run", "text": run},
+    )
 
 
 def crossing(other="F2 from C.out cu-m 15: N1000 -> cap", at=(1500, 500, 0), **more):
@@ -160,33 +204,97 @@ TAP = station(
 )
 FED = edit(job(), WATER, TAP, {"do": "put_run", "text": "C1 from B.out cu-m 15: E1000 *T1 E1000 U500 -> K.in"})
 SAFETY = {"do": "add_station", "kind": "safety-valve", "level": "L0", "at": (0, 0, 1500)}
-HEATER = {"do": "put_station", "station": {"id": "BLR", "kind": "boiler", "level": "L0", "at": (0, 0, 1000), "ports": [
-    {"name": "flow", "role": "flow", "way": "out", "offset": (0, 100, 0), "facing": "down", "end": "press-mlc 20 socket"}]}}  # fmt: skip
+HEATER = {
+    "do": "put_station",
+    "station": {
+        "id": "BLR",
+        "kind": "boiler",
+        "level": "L0",
+        "at": (0, 0, 1000),
+        "ports": [
+            {
+                "name": "flow",
+                "role": "flow",
+                "way": "out",
+                "offset": (0, 100, 0),
+                "facing": "down",
+                "end": "press-mlc 20 socket",
+            }
+        ],
+    },
+}
 FAILING |= {
-    "clash": [crossing(), crossing("F2 from C.out cu-m 15: N1000 -> cap", at=(1500, 500, 10)), crossing("F2 from C.out cu-m 15: E800 -> cap", at=(1000, 0, 8))],
+    "clash": [
+        crossing(),
+        crossing("F2 from C.out cu-m 15: N1000 -> cap", at=(1500, 500, 10)),
+        crossing("F2 from C.out cu-m 15: E800 -> cap", at=(1000, 0, 8)),
+    ],
     "lagging-room": [
-        crossing("F2 from C.out cu-m 15: {loft lag 25} E2000 -> cap", at=(200, 0, 50), run="F1 from B.out cu-m 15: {loft lag 25} E3000 -> cap"),
+        crossing(
+            "F2 from C.out cu-m 15: {loft lag 25} E2000 -> cap",
+            at=(200, 0, 50),
+            run="F1 from B.out cu-m 15: {loft lag 25} E3000 -> cap",
+        ),
         crossing("C1 from C.out cu-m 15: E2000 -> cap", at=(200, 0, 30), role="cold"),
     ],
-    "no-lagging": [house(run="F1 from B.out cu-m 15: {loft} E3000 -> cap"), house(run="F1 from B.out cu-m 15: {outside lag 9} E3000 -> cap")],
-    "near-electrics": [house("cable E1 on L0: 1000,-30,5 10x60x10", role="gas", run="G1 from B.out cu-m 15: E3000 -> cap"), house("cable E1 on L0: 1000,-3,5 10x6x10"),
-                       house("board E1 on L0: 1000,60,-50 300x100x400", role="gas", run="G1 from B.out cu-m 15: E3000 -> cap")],
-    "through-obstacle": [house("beam O1 on L0: 1000,-30,-20 20x60x40"), house("duct O1 on L0: 1000,-300,-20 400x600x300", "beam O2 on L0: 2000,20,-50 80x50x100 clear 40")],
+    "no-lagging": [
+        house(run="F1 from B.out cu-m 15: {loft} E3000 -> cap"),
+        house(run="F1 from B.out cu-m 15: {outside lag 9} E3000 -> cap"),
+    ],
+    "near-electrics": [
+        house("cable E1 on L0: 1000,-30,5 10x60x10", role="gas", run="G1 from B.out cu-m 15: E3000 -> cap"),
+        house("cable E1 on L0: 1000,-3,5 10x6x10"),
+        house("board E1 on L0: 1000,60,-50 300x100x400", role="gas", run="G1 from B.out cu-m 15: E3000 -> cap"),
+    ],
+    "through-obstacle": [
+        house("beam O1 on L0: 1000,-30,-20 20x60x40"),
+        house("duct O1 on L0: 1000,-300,-20 400x600x300", "beam O2 on L0: 2000,20,-50 80x50x100 clear 40"),
+    ],
     "joist-hole": [
-        house(JOISTS["text"], at=(100, -1800, 2478), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"), house(JOISTS["text"], at=(100, -1260, 2470), run="F1 from B.out cu-m 54: {floor} E3000 -> cap"),
-        house(JOISTS["text"].replace("span 3600", "span 3600 i-joist"), at=(100, -1260, 2478), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"),
+        house(JOISTS["text"], at=(100, -1800, 2478), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"),
+        house(JOISTS["text"], at=(100, -1260, 2470), run="F1 from B.out cu-m 54: {floor} E3000 -> cap"),
+        house(
+            JOISTS["text"].replace("span 3600", "span 3600 i-joist"),
+            at=(100, -1260, 2478),
+            run="F1 from B.out cu-m 15: {floor} E3000 -> cap",
+        ),
         house(JOISTS["text"], at=(100, -1700, 2570), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"),
     ],
-    "nail-plate": [house(JOISTS["text"], at=(100, -500, 2570), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"),
-                   house("wall W1 on L0: 0,0 to 4000,0 100 stud", at=(100, -20, 300), run="F1 from B.out cu-m 15: {wall} E3000 -> cap")],
+    "nail-plate": [
+        house(JOISTS["text"], at=(100, -500, 2570), run="F1 from B.out cu-m 15: {floor} E3000 -> cap"),
+        house(
+            "wall W1 on L0: 0,0 to 4000,0 100 stud",
+            at=(100, -20, 300),
+            run="F1 from B.out cu-m 15: {wall} E3000 -> cap",
+        ),
+    ],
     "plastic-heat": [edit(job(), HEATER, {"do": "put_run", "text": "F1 from BLR.flow mlc 20: D600 -> cap"})],
     "concealed-joint": [
         house(run="F1 from B.out cu-m 15: {wall} E900 [iso] E900 -> cap"),
-        edit(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap"), {"do": "choose", "topic": "metal-joining", "option": "push-fit"}),
+        edit(
+            house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap"),
+            {"do": "choose", "topic": "metal-joining", "option": "push-fit"},
+        ),
         house(role="gas", run="G1 from B.out cu-m 15: {wall} E900 [iso] E900 -> cap"),
     ],
-    "neck": [circuit(FLOW.replace("cu-m 22: U300", "cu-m 15: U150 =cu-m 22 U150"), RETURN), edit(FED, {"do": "put_run", "run": "C1", "text": "C1 from B.out cu-m 15: E1000 =cu-m 22 E500 =cu-m 15 E500 U500 -> K.in"})],
-    "no-isolation": [demo(), edit(circuit(FLOW.replace("W443", "W143 *T1 W300")), {"do": "put_run", "text": "from F1.T1 cu-m 22: N300 -> stub"})],
+    "neck": [
+        circuit(FLOW.replace("cu-m 22: U300", "cu-m 15: U150 =cu-m 22 U150"), RETURN),
+        edit(
+            FED,
+            {
+                "do": "put_run",
+                "run": "C1",
+                "text": "C1 from B.out cu-m 15: E1000 =cu-m 22 E500 =cu-m 15 E500 U500 -> K.in",
+            },
+        ),
+    ],
+    "no-isolation": [
+        demo(),
+        edit(
+            circuit(FLOW.replace("W443", "W143 *T1 W300")),
+            {"do": "put_run", "text": "from F1.T1 cu-m 22: N300 -> stub"},
+        ),
+    ],
     "no-fall": [
         edit(job(), SAFETY, {"do": "put_run", "text": "D1 from SV1.out cu-m 15: E900 D900 -> stub"}),
         edit(job(), SAFETY, {"do": "put_run", "text": "D1 from SV1.out cu-m 15: E300 U200 E200 D900 -> stub"}),
@@ -194,9 +302,13 @@ FAILING |= {
     ],
     "trapped-water": [circuit(), circuit(FLOW.replace("D1390 S2790", "D1390 {loft lag 25} S2790 {view}"))],
     "plastic-in-view": [house(run="F1 from B.out pb-m 15: E900 N900 -> cap")],
-    "rodents": [house("room ATT on L0 Attic: -1000,-1000 6000x6000 rodents", run="F1 from B.out pb-m 15: {loft} E900 N900 -> cap")],
+    "rodents": [
+        house(
+            "room ATT on L0 Attic: -1000,-1000 6000x6000 rodents", run="F1 from B.out pb-m 15: {loft} E900 N900 -> cap"
+        )
+    ],
     "dead-leg": [edit(FED, {"do": "put_run", "text": "C2 from C1.T1 cu-m 15: N400 -> cap"})],
-}  # fmt: skip
+}
 
 
 def with_kits(made, ident):
@@ -221,17 +333,37 @@ FAILING |= {
     "residual-head": [circuits.built(circuits.boiler(pump_curve=((0.0, 900.0), (0.2, 0.0))), *circuits.RING[1:])],
     "single-pipe": [circuits.built(*circuits.SINGLE)],
     "pump-backflow": [circuits.built(*circuits.two_pumps())],
-    "crossed": [edit(circuit(), {"do": "put_fact", "fact": {"path": f"{name}.flow-is", "value": port, "basis": "measured"}}) for name, port in (("R1", "right"), ("BLR", "return"))],
+    "crossed": [
+        edit(circuit(), {"do": "put_fact", "fact": {"path": f"{name}.flow-is", "value": port, "basis": "measured"}})
+        for name, port in (("R1", "right"), ("BLR", "return"))
+    ],
     "unchecked": [CHANGE],
     "safety-behind-valve": [circuit(FLOW.replace("W443", "W143 [iso] W300"))],
-    "vessel-behind-valve": [circuit(DRAINED, RETURN.replace("U300", "U150 [iso] U150")), edit(EXV, {"do": "retype_item", "run": "RT1", "item": EXV.run("RT1").items[0].id, "text": "U150 [gate V7] U150"})],
+    "vessel-behind-valve": [
+        circuit(DRAINED, RETURN.replace("U300", "U150 [iso] U150")),
+        edit(
+            EXV, {"do": "retype_item", "run": "RT1", "item": EXV.run("RT1").items[0].id, "text": "U150 [gate V7] U150"}
+        ),
+    ],
     "no-filter": [circuit()],
-    "fill-low": [edit(circuit(), {"do": "put_circuit", "circuit": {**circuit().circuits[0].model_dump(exclude_none=True), "fill_bar": 0.6}})],
+    "fill-low": [
+        edit(
+            circuit(),
+            {"do": "put_circuit", "circuit": {**circuit().circuits[0].model_dump(exclude_none=True), "fill_bar": 0.6}},
+        )
+    ],
     "trv-on-return": [with_kits(circuit(), "R1")],
     "insert-bore": [circuit(FLOW.replace("=cu-m 15", "=mlc 16"), RETURN.replace("=cu-m 15", "=mlc 16"), output_w=5500)],
-    "oxygen-barrier": [paced("F1 from A.out pexa 1/2: U20 E20 -> stub", end="exp-pexa 1/2 socket", practice="north-american", unit="in")],
-    "no-air-separator": [chosen(circuit(), "air-separator", "always"), circuit(FLOW.replace("U300 W443 [vent]", "U700 W443").replace("D1390", "D1790"))],
-}  # fmt: skip
+    "oxygen-barrier": [
+        paced(
+            "F1 from A.out pexa 1/2: U20 E20 -> stub", end="exp-pexa 1/2 socket", practice="north-american", unit="in"
+        )
+    ],
+    "no-air-separator": [
+        chosen(circuit(), "air-separator", "always"),
+        circuit(FLOW.replace("U300 W443 [vent]", "U700 W443").replace("D1390", "D1790")),
+    ],
+}
 
 
 def derived(rule, made):
@@ -244,10 +376,15 @@ FAILING["copper-upstream"] = [
 ]
 GAS = {"role": "gas", "run": "G1 from B.out cu-m 15: E900 N900 -> cap"}
 FAILING["joint-unlawful"] = [
-    house(role="gas", run="G1 from B.out pb-m 22: E900 N900 -> cap", end="pb-m 22 pipe"), house(role="cold", run="C1 from B.out fe-press 22: E900 N900 -> cap", end="fe-press 22 pipe"),
+    house(role="gas", run="G1 from B.out pb-m 22: E900 N900 -> cap", end="pb-m 22 pipe"),
+    house(role="cold", run="C1 from B.out fe-press 22: E900 N900 -> cap", end="fe-press 22 pipe"),
     house(role="condensate", run="CD1 from B.out cu-m 22: {fall 1:20} E900 N900 D200 -> stub", end="comp-cu 22 socket"),
-    edit(job("north-american"), station("B", [port("out", "NPT 3/4 female", (0, 0, 0), role="gas")]), {"do": "put_run", "text": "G1 from B.out cu-l 3/4: N900 [iso] N900 -> stub"}),
-]  # fmt: skip
+    edit(
+        job("north-american"),
+        station("B", [port("out", "NPT 3/4 female", (0, 0, 0), role="gas")]),
+        {"do": "put_run", "text": "G1 from B.out cu-l 3/4: N900 [iso] N900 -> stub"},
+    ),
+]
 FAILING["drop-by-hand"] = [house(role="gas", run="G1 from B.out cu-m 15: E900 *T1:D cap 75 N900 -> cap")]
 FAILING["override"] = [
     by_compression(house(run="F1 from B.out cu-m 15: E500 {floor} E900 N900 -> cap")),
@@ -258,14 +395,26 @@ FAILING["override"] = [
     edit(house(), {"do": "put_override", "override": {"target": "i99/turn", "field": "method", "value": "press"}}),
 ]
 FAILING["kit-end"] = [
-    edit(job(), {"do": "put_station", "station": {"id": "B", "kind": "stub", "level": "L0", "at": (0, 0, 0), "ports": [
-        {**port("out", end, (0, 0, 0), role=role), "kit": [{"part": kit}], "metal": metal}]}}, {"do": "put_run", "text": text})
+    edit(
+        job(),
+        {
+            "do": "put_station",
+            "station": {
+                "id": "B",
+                "kind": "stub",
+                "level": "L0",
+                "at": (0, 0, 0),
+                "ports": [{**port("out", end, (0, 0, 0), role=role), "kit": [{"part": kit}], "metal": metal}],
+            },
+        },
+        {"do": "put_run", "text": text},
+    )
     for end, kit, role, metal, text in (
         ("Rp 3/4 female", "sweat-adaptor-3/4", "cold", None, "C1 from B.out cu-l 3/4: U20mm U900mm -> stub"),
         ("G 1/2 female", "adaptor-15x1/2", "flow", None, "F1 from B.out cu-m 15: U900 -> stub"),
         ("NPT 3/4 female", "sweat-adaptor-3/4", "cold", "steel", "C1 from B.out cu-l 3/4: U900 -> stub"),
     )
-]  # fmt: skip
+]
 PASSING = [
     circuit(DRAINED.replace("D500", "D200 [check >] D300"), HOME.replace("S1790", "S895 [filter <] S895")),
     circuit(DRAINED.replace("D500", "D200 [check] D300"), HOME),
@@ -413,7 +562,8 @@ class RulesTest(unittest.TestCase):
 
 
 def _owed(title):
-    """Taking a run out leaves its tee, or the runs that hung on it, for the next finding: that is said, not hidden. A larger
+    """Taking a run out leaves its tee, or the runs that hung on it, for the next finding: that is said, not hidden. A
+    larger
     pipe needs room for the reducer at a small port."""
     if title.startswith("Make it cu-"):
         return {"leg-short"}

@@ -150,9 +150,10 @@ class ProvedTest(unittest.TestCase):
                     now = {key: (one.method, one.pipe) for key, one in after.fitted.joints.items()}
                     runs = {run.id: run.service for run in after.job.runs}
                     touched = {
-                        key for key, how in now.items()
+                        key
+                        for key, how in now.items()
                         if was.get(key) != how and not spec.service(runs[after.fitted.joints[key].run]).runs_off
-                    }  # fmt: skip
+                    }
                     unproved = {key for one in proofs(after, records) for key in one.unproved}
                     self.assertEqual(unproved, touched, f"{uid} {command}")
                     touched_some += bool(touched)

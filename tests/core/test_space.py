@@ -1,4 +1,5 @@
-"""Pipes in space against brute force and hand sums: nearest approach, traps, dead ends, holes, clips, the house by typing."""
+"""Pipes in space against brute force and hand sums: nearest approach, traps, dead ends, holes, clips, the house by
+typing."""
 
 import math
 import random
@@ -41,16 +42,19 @@ class NearTest(unittest.TestCase):
         for _ in range(200):
             a, b = (Vec(*(rng.uniform(-400, 400) for _ in range(3))) for _ in range(2))
             brute = min(
-                Vec(*(max(lo - p, 0.0, p - hi) for lo, p, hi in zip(box[0], at, box[1], strict=True))).length for at in sampled(a, b)
-            )  # fmt: skip
+                Vec(*(max(lo - p, 0.0, p - hi) for lo, p, hi in zip(box[0], at, box[1], strict=True))).length
+                for at in sampled(a, b)
+            )
             gap, spot = box_gap_mm(a, b, box)
             self.assertAlmostEqual(gap, brute, delta=3)
             self.assertLessEqual(gap, brute + 1e-9)
             self.assertAlmostEqual(box_gap_mm(spot, spot, box)[0], gap)
         for a, b, gap, spot in (  # along its faces, through it, to its corner, a point
-            (Vec(-300, 80, 0), Vec(300, 80, 0), 30, Vec(-100, 80, 0)), (Vec(-300, 0, 0), Vec(300, 0, 0), 0, Vec(-100, 0, 0)),
-            (Vec(130, 90, -500), Vec(130, 90, 500), 50, Vec(130, 90, -20)), (Vec(0, 0, 60), Vec(0, 0, 60), 40, Vec(0, 0, 60)),
-        ):  # fmt: skip
+            (Vec(-300, 80, 0), Vec(300, 80, 0), 30, Vec(-100, 80, 0)),
+            (Vec(-300, 0, 0), Vec(300, 0, 0), 0, Vec(-100, 0, 0)),
+            (Vec(130, 90, -500), Vec(130, 90, 500), 50, Vec(130, 90, -20)),
+            (Vec(0, 0, 60), Vec(0, 0, 60), 40, Vec(0, 0, 60)),
+        ):
             found = box_gap_mm(a, b, box)
             self.assertAlmostEqual(found[0], gap)
             self.assertLess(found[1].minus(spot).length, 1e-6)
@@ -122,9 +126,15 @@ class WaterTest(unittest.TestCase):
 
     def test_blind_ends_are_found_and_only_they(self):
         made = edit(
-            job(), station("B", [port("out", "comp-cu 15 socket", (0, 0, 0), role="cold")]), station("K", [port("in", "comp-cu 15 socket", (2000, 0, 0), role="cold", way="in", facing="left")], "outlet"),
-            {"do": "put_run", "text": "C1 from B.out cu-m 15: E1000 *T1 E1000 -> K.in"}, {"do": "put_run", "text": "C2 from C1.T1 cu-m 15: N400 *T1 N300 -> cap"}, {"do": "put_run", "text": "C3 from C2.T1 cu-m 15: E200 -> cap"},
-        )  # fmt: skip
+            job(),
+            station("B", [port("out", "comp-cu 15 socket", (0, 0, 0), role="cold")]),
+            station(
+                "K", [port("in", "comp-cu 15 socket", (2000, 0, 0), role="cold", way="in", facing="left")], "outlet"
+            ),
+            {"do": "put_run", "text": "C1 from B.out cu-m 15: E1000 *T1 E1000 -> K.in"},
+            {"do": "put_run", "text": "C2 from C1.T1 cu-m 15: N400 *T1 N300 -> cap"},
+            {"do": "put_run", "text": "C3 from C2.T1 cu-m 15: E200 -> cap"},
+        )
         found = derive(made)
         (group,) = dead_ends(found.pipework, found.flow)
         self.assertEqual({found.pipework.straights[key].run for key in group}, {"C2", "C3"})
@@ -170,10 +180,20 @@ class MakingTest(unittest.TestCase):
                 self.assertLessEqual(at[0], 300)
 
     def test_pipes_side_by_side_are_clipped_at_the_same_stations(self):
-        made = derive(edit(
-            job(), station("B", [port("out", "comp-cu 22 socket", (0, 0, 0)), port("in", "comp-cu 22 socket", (70, 60, 0), role="return", way="in")]),
-            {"do": "put_run", "text": "F1 from B.out cu-m 22: E5000 -> cap"}, {"do": "put_run", "text": "RT1 from B.in cu-m 22: E4900 -> cap"},
-        ))  # fmt: skip
+        made = derive(
+            edit(
+                job(),
+                station(
+                    "B",
+                    [
+                        port("out", "comp-cu 22 socket", (0, 0, 0)),
+                        port("in", "comp-cu 22 socket", (70, 60, 0), role="return", way="in"),
+                    ],
+                ),
+                {"do": "put_run", "text": "F1 from B.out cu-m 22: E5000 -> cap"},
+                {"do": "put_run", "text": "RT1 from B.in cu-m 22: E4900 -> cap"},
+            )
+        )
         first, second = schedule(made.job, made.fitted, CATALOGUE)
         self.assertEqual(second.straights[0].with_run, "F1")
         self.assertEqual([round(at.x) for at in first.straights[0].at], [round(at.x) for at in second.straights[0].at])
@@ -200,9 +220,17 @@ class HouseLineTest(unittest.TestCase):
     def test_a_wrong_line_says_what_was_expected_and_where(self):
         style = Style(CATALOGUE)
         for line, said in (
-            ("roof R1 on L0: 0,0 3x3", "roof"), ("room K1 L0: 0,0 3x3", "room K1 L0"), ("room K1 on L0: 0,0", "nothing"), ("room K1 on L0: 0 3x3", "0"), ("wall W1 on L0: 0,0 to 9,9 100 glass", "glass"),
-            ("joists J1 on L1: 0,0 4x4 along Q", "Q"), ("beam O1 on L0: 1,2 3x3x3", "1,2"), ("room K1 on L0: 0,0 3x3 hot", "hot"), ("wall W1 on L0: 0,0 nach 1,1 100 stud", "nach"), ("beam O1 on L0: 1,2,3 0x3x3", "0x3x3"),
-        ):  # fmt: skip
+            ("roof R1 on L0: 0,0 3x3", "roof"),
+            ("room K1 L0: 0,0 3x3", "room K1 L0"),
+            ("room K1 on L0: 0,0", "nothing"),
+            ("room K1 on L0: 0 3x3", "0"),
+            ("wall W1 on L0: 0,0 to 9,9 100 glass", "glass"),
+            ("joists J1 on L1: 0,0 4x4 along Q", "Q"),
+            ("beam O1 on L0: 1,2 3x3x3", "1,2"),
+            ("room K1 on L0: 0,0 3x3 hot", "hot"),
+            ("wall W1 on L0: 0,0 nach 1,1 100 stud", "nach"),
+            ("beam O1 on L0: 1,2,3 0x3x3", "0x3x3"),
+        ):
             with self.subTest(line=line), self.assertRaises(Refused) as caught:
                 parse_part(line, style)
             self.assertEqual(caught.exception.said, said)

@@ -16,9 +16,12 @@ def end_of(text, run="F1"):
 class WaysTest(unittest.TestCase):
     def test_directions_are_unit_vectors_turned_as_said(self):
         for way, expected in (
-            ("NE", (math.sqrt(0.5), math.sqrt(0.5), 0)), ("N+30E", (0.5, math.cos(math.radians(30)), 0)), ("D+45N", (0, math.sqrt(0.5), -math.sqrt(0.5))),
-            ("E+90U", (0, 0, 1)), ("U+120W", (-math.sin(math.radians(120)), 0, math.cos(math.radians(120)))),
-        ):  # fmt: skip
+            ("NE", (math.sqrt(0.5), math.sqrt(0.5), 0)),
+            ("N+30E", (0.5, math.cos(math.radians(30)), 0)),
+            ("D+45N", (0, math.sqrt(0.5), -math.sqrt(0.5))),
+            ("E+90U", (0, 0, 1)),
+            ("U+120W", (-math.sin(math.radians(120)), 0, math.cos(math.radians(120)))),
+        ):
             vector = way_vector(canonical_way(way))
             for got, wanted in zip(vector, expected, strict=True):
                 self.assertAlmostEqual(got, wanted, places=12)
@@ -137,10 +140,11 @@ class DirectionTest(unittest.TestCase):
     def test_a_loop_has_a_direction_too(self):
         b = station("B", [port("in", "comp-cu 15 socket", (2000, 0, 500), way="in")], kind="emitter")
         made = edit(
-            paced(), b,
+            paced(),
+            b,
             {"do": "put_run", "text": "F1 from A.out cu-m 15: U500 E500 *T1 E1000 *T2 E500 -> B.in"},
             {"do": "put_run", "text": "F2 from F1.T1 cu-m 15: N500 E1000 S500 -> F1.T2"},
-        )  # fmt: skip
+        )
         found = derive(made)
         self.assertEqual(set(found.flow.values()), {1})
         back = apply(

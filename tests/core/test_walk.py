@@ -1,4 +1,5 @@
-"""Sets, crossovers, falls and twins as geometry, against sums done by hand; and many random runs against the laws of paths."""
+"""Sets, crossovers, falls and twins as geometry, against sums done by hand; and many random runs against the laws of
+paths."""
 
 import math
 import random
@@ -42,10 +43,13 @@ class MovesTest(unittest.TestCase):
         )
 
     def test_over_another_pipe_it_keeps_the_distance_said(self):
-        made = derive(edit(
-            paced("C1 from A.out cu-m 22: D20 .P N800 -> cap"), station("B", [port("out", "comp-cu 15 socket", (-500, -400, 0))]),
-            {"do": "put_run", "text": "F1 from B.out cu-m 15: E500 ^U25 over C1 E500 -> cap"},
-        ))  # fmt: skip
+        made = derive(
+            edit(
+                paced("C1 from A.out cu-m 22: D20 .P N800 -> cap"),
+                station("B", [port("out", "comp-cu 15 socket", (-500, -400, 0))]),
+                {"do": "put_run", "text": "F1 from B.out cu-m 15: E500 ^U25 over C1 E500 -> cap"},
+            )
+        )
         apex = made.pipework.runs["F1"].moves[1].b
         # 20 mm below, radii 11 and 7.5, 25 clear, and 60 (1 / cos 45 - 1) that the rounded top loses
         self.assertAlmostEqual(apex.z, -20 + 11 + 7.5 + 25 + 60 * (math.sqrt(2) - 1), places=3)
@@ -79,8 +83,13 @@ LEADER = "F1 from A.out cu-m 22: U300 W1000 *T1 W800 N600 -> cap"
 
 class TwinTest(unittest.TestCase):
     def test_it_goes_beside_its_leader_and_keeps_its_side_round_corners(self):
-        made = derive(edit(paced(LEADER), station("B", [port("out", "comp-cu 22 socket", (100, 50, 0), role="return", way="in")], faces="N"),
-                           {"do": "put_run", "text": "RT1 from B.out cu-m 22: twin F1 N50 -> cap"}))  # fmt: skip
+        made = derive(
+            edit(
+                paced(LEADER),
+                station("B", [port("out", "comp-cu 22 socket", (100, 50, 0), role="return", way="in")], faces="N"),
+                {"do": "put_run", "text": "RT1 from B.out cu-m 22: twin F1 N50 -> cap"},
+            )
+        )
         # faces north: right is west, so B.out stands at (-100, 50, 0)
         self.assertEqual(
             corners(made, "RT1"),
@@ -88,8 +97,14 @@ class TwinTest(unittest.TestCase):
         )
 
     def test_a_twin_of_a_branch_finds_its_tee_beside_it(self):
-        made = derive(edit(paced(LEADER, "F2 from F1.T1 cu-m 15: S700 -> cap"), station("B", [port("out", "comp-cu 22 socket", (0, 50, 0), role="return", way="in")], faces="N"),
-                           {"do": "put_run", "text": "RT1 from B.out cu-m 22: twin F1 N50 -> cap"}, {"do": "put_run", "text": "RT2 from RT1.T1 cu-m 15: twin F2 W60 -> cap"}))  # fmt: skip
+        made = derive(
+            edit(
+                paced(LEADER, "F2 from F1.T1 cu-m 15: S700 -> cap"),
+                station("B", [port("out", "comp-cu 22 socket", (0, 50, 0), role="return", way="in")], faces="N"),
+                {"do": "put_run", "text": "RT1 from B.out cu-m 22: twin F1 N50 -> cap"},
+                {"do": "put_run", "text": "RT2 from RT1.T1 cu-m 15: twin F2 W60 -> cap"},
+            )
+        )
         self.assertEqual(made.pipework.runs["RT1"].points["T1"], Vec(-1060, 50, 300))
         self.assertEqual(corners(made, "RT2"), [(-1060, 50, 300), (-1060, -700, 300)])
         self.assertEqual(sum(f.kind == "tee" for f in made.fitted.fittings.values()), 2)
@@ -181,7 +196,8 @@ def random_line(rng):
 
 class LawsTest(unittest.TestCase):
     def test_ten_thousand_random_runs(self):
-        """Text and items are one; legs and sets add up to the end; what is said is what is traced; volume is bore times length."""
+        """Text and items are one; legs and sets add up to the end; what is said is what is traced; volume is bore times
+        length."""
         rng = random.Random(11)
         base = paced(end="comp-cu 22 socket")
         kinds = set()
@@ -215,8 +231,10 @@ class LawsTest(unittest.TestCase):
                     end = end.plus(side.plus(way, -side.dot(way)).unit(), item.height_mm)
             self.assertLess(trace.end.minus(end).length, 1e-6, line)
             saved = sum(
-                moves_mm[item.id] * (1 - math.cos(math.radians(item.angle_deg))) for item in run.items if item.kind in ("set", "crossover")
-            )  # fmt: skip
+                moves_mm[item.id] * (1 - math.cos(math.radians(item.angle_deg)))
+                for item in run.items
+                if item.kind in ("set", "crossover")
+            )
             self.assertAlmostEqual(trace.length_mm - saved, legs_mm, delta=1e-6)
             if number % 10 == 0:
                 spans_mm = sum(made.fitted.span_mm[key] for key in made.pipework.straights)

@@ -18,7 +18,8 @@ from tests.jobs import CATALOGUE, circuit, demo, edit, job, paced
 
 
 def random_job(rng):
-    """A small job: one to three levels, a boiler, some radiators old and new, runs to some of them, branches, an override."""
+    """A small job: one to three levels, a boiler, some radiators old and new, runs to some of them, branches, an
+    override."""
     made = job()
     levels = rng.randrange(1, 4)
     commands = [
@@ -33,10 +34,16 @@ def random_job(rng):
     )
     count = rng.randrange(1, 6)
     for n in range(count):
-        commands.append({
-            "do": "add_station", "kind": "emitter", "level": f"L{rng.randrange(levels)}", "at": (n * 1500, 3000, 150), "state": rng.choice(("new", "new", "keep", "remove")),
-            "data": {"output_w": 1000},
-        })  # fmt: skip
+        commands.append(
+            {
+                "do": "add_station",
+                "kind": "emitter",
+                "level": f"L{rng.randrange(levels)}",
+                "at": (n * 1500, 3000, 150),
+                "state": rng.choice(("new", "new", "keep", "remove")),
+                "data": {"output_w": 1000},
+            }
+        )
     tees = " ".join(f"E500 *T{n}" for n in range(count))
     commands.append({"do": "put_run", "text": f"F1 from BLR.flow cu-m 22: U300 {tees} E300 -> cap"})
     for n in range(count):
@@ -120,7 +127,8 @@ class PlanTest(unittest.TestCase):
     def test_minutes_follow_the_rates_and_can_be_set(self):
         design = derive(paced("F1 from A.out cu-m 15: U1000 E2000 {floor} N3000 -> cap"))
         step = next(step for step in plan(design) if step.key == "pipe:F1")
-        # one compression joint at the port 4, two elbows of two soldered joints 24, the cap 6; metres 1 + 2 at 5, 3 at 9
+        # one compression joint at the port 4, two elbows of two soldered joints 24, the cap 6; metres 1 + 2 at 5, 3 at
+        # 9
         self.assertAlmostEqual(step.minutes, 4 + 24 + 6 + 15 + 27, places=1)
         made = edit(
             design.job, {"do": "put_override", "override": {"target": "pipe:F1", "field": "minutes", "value": 90}}
@@ -132,9 +140,12 @@ class PlaceTest(unittest.TestCase):
     def test_where_things_are_in_the_demo(self):
         design = derive(demo())
         for at, lies, words in (
-            ((5400, 100, 300), "view", "Tea room"), ((5400, 100, -150), "floor", "Tea room, under the floor"), ((2500, 0, 2900), "wall", "Sitting room, wall"),
-            ((8000, 5900, 1700), "", "Scullery"), ((20000, 0, 10), "", "Ground floor"),
-        ):  # fmt: skip
+            ((5400, 100, 300), "view", "Tea room"),
+            ((5400, 100, -150), "floor", "Tea room, under the floor"),
+            ((2500, 0, 2900), "wall", "Sitting room, wall"),
+            ((8000, 5900, 1700), "", "Scullery"),
+            ((20000, 0, 10), "", "Ground floor"),
+        ):
             self.assertEqual(place_words(design, Vec(*at), lies), words)
 
 
@@ -142,7 +153,8 @@ RIG = Rig(test_bar=2.0, resolution_bar=0.02, volume_l=60.0, gas_l=10.0, joints=5
 
 
 def log(rng, *, start=2.03, leak_bar_h=0.0, warming_k=0.0, noise=0.004, resolution=0.02, minutes=45, rig=RIG):
-    """A made-up gauge log, one reading a minute. Pressure follows the water's warming by the gas law, worked out here anew."""
+    """A made-up gauge log, one reading a minute. Pressure follows the water's warming by the gas law, worked out here
+    anew."""
     from CoolProp.CoolProp import PropsSI
 
     growth = PropsSI("D", "T", 288.15, "P", 3e5, "IF97::Water") / PropsSI("D", "T", 289.15, "P", 3e5, "IF97::Water") - 1

@@ -79,7 +79,8 @@ class CrossingTest(unittest.TestCase):
             self.assertEqual(sum(len(parts) for parts in broken.values()), brute)
 
     def test_the_gap_lies_where_the_nearer_pipe_passes(self):
-        """Each gap of random lines, wherever they point, has its middle on a nearer line, and its length is the one asked for."""
+        """Each gap of random lines, wherever they point, has its middle on a nearer line, and its length is the one
+        asked for."""
         rng = random.Random(8)
         lines = [
             ((rng.uniform(0, 500), rng.uniform(0, 400)), (rng.uniform(0, 500), rng.uniform(0, 400)), float(n), float(n))

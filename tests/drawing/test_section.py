@@ -36,9 +36,14 @@ class SectionTest(unittest.TestCase):
 
     def test_depth_and_diameter_are_those_of_the_tables_in_proportion(self):
         for method, pipe, depth, od in (
-            ("capillary", "cu-m 22 pipe", 15.4, 22.0), ("press", "cu-m 28 pipe", 25.0, 28.0), ("compression", "cu-m 15 pipe", 16.0, 15.0), ("push-fit", "pb-m 22 pipe", 33.0, 22.0),
-            ("press-mlc", "mlc 20 pipe", 23.0, 20.0), ("expansion", "pexa 3/4 pipe", 22.0, 22.225), ("thread", "fe-40 3/4 pipe", 14.0462, 26.67),
-        ):  # fmt: skip
+            ("capillary", "cu-m 22 pipe", 15.4, 22.0),
+            ("press", "cu-m 28 pipe", 25.0, 28.0),
+            ("compression", "cu-m 15 pipe", 16.0, 15.0),
+            ("push-fit", "pb-m 22 pipe", 33.0, 22.0),
+            ("press-mlc", "mlc 20 pipe", 23.0, 20.0),
+            ("expansion", "pexa 3/4 pipe", 22.0, 22.225),
+            ("thread", "fe-40 3/4 pipe", 14.0462, 26.67),
+        ):
             with self.subTest(method):
                 made = cut_open(method, pipe)
                 self.assertEqual(made.depth, (0.0, depth))

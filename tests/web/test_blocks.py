@@ -1,4 +1,5 @@
-"""Long lists come in blocks: every row in exactly one, a block ends where a run ends, nothing is sent that is not looked at."""
+"""Long lists come in blocks: every row in exactly one, a block ends where a run ends, nothing is sent that is not
+looked at."""
 
 import re
 import unittest

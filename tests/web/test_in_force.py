@@ -1,4 +1,5 @@
-"""One catalogue in force: page, edit, bundle, export, command line, Bench and API give one answer, with a fitting book and with measured rows."""
+"""One catalogue in force: page, edit, bundle, export, command line, Bench and API give one answer, with a fitting book
+and with measured rows."""
 
 import contextlib
 import csv

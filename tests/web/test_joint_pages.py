@@ -70,7 +70,10 @@ class CardTest(WebCase):
 
     def test_parts_at_a_port_are_chosen_on_its_card(self):
         joint = next(one for one in derive(demo()).fitted.joints.values() if one.fitting_key == "R1.left")
-        card = lambda: self.client.get("/jobs/lockhouse/joints/card", query_string={"joint": joint.key}).text  # noqa: E731
+
+        def card():
+            return self.client.get("/jobs/lockhouse/joints/card", query_string={"joint": joint.key}).text
+
         (said,) = re.findall(r'<option value="(stub-cu-m-15[^"]+)"', card())
         override = {"target": "R1.left", "field": "chain", "value": said, "reason": "to come apart"}
         self.assertEqual(self.edit(1, {"do": "put_override", "override": override}, page="joints").status_code, 200)
@@ -138,10 +141,15 @@ class VanTest(WebCase):
 
     def test_what_the_van_cannot_have_is_refused_as_typed(self):
         for form in (
-            {"what": "tool", "kind": "press jaw", "contour": "TH", "size": "22"}, {"what": "tool", "kind": "hammer"}, {"what": "tool", "kind": "press jaw"},
-            {"what": "stock", "part": "cap-elbow-23", "count": "2"}, {"what": "stock", "part": "cap-elbow-22", "count": "-2"}, {"what": "book", "part": "socket cu 23 capillary", "field": "z_mm", "value": "3"},
-            {"what": "book", "part": "socket cu 22 capillary", "field": "radius_mm", "value": "3"}, {"what": "nothing"},
-        ):  # fmt: skip
+            {"what": "tool", "kind": "press jaw", "contour": "TH", "size": "22"},
+            {"what": "tool", "kind": "hammer"},
+            {"what": "tool", "kind": "press jaw"},
+            {"what": "stock", "part": "cap-elbow-23", "count": "2"},
+            {"what": "stock", "part": "cap-elbow-22", "count": "-2"},
+            {"what": "book", "part": "socket cu 23 capillary", "field": "z_mm", "value": "3"},
+            {"what": "book", "part": "socket cu 22 capillary", "field": "radius_mm", "value": "3"},
+            {"what": "nothing"},
+        ):
             answer = self.put(**form)
             self.assertEqual(answer.status_code, 422, form)
         with self.assertRaises(Refused):

@@ -1,4 +1,5 @@
-"""The pages and their answers, without a browser: forms work without script, edits conflict, errors stay in their place."""
+"""The pages and their answers, without a browser: forms work without script, edits conflict, errors stay in their
+place."""
 
 import csv
 import io
@@ -290,10 +291,21 @@ class FormsTest(WebCase):
     def test_a_refused_form_comes_back_as_typed(self):
         for name, fields, kept in (
             ("station", {"kind": "emitter", "level": "L0", "east": "12 psi", "north": "7"}, 'value="12 psi"'),
-            ("port-R1-left", {"right": "1", "out": "1", "up": "1", "end": "comp-cu 99x socket", "kit": ""}, 'value="comp-cu 99x socket"'),
-            ("port-R1-left", {"right": "1", "out": "1", "up": "1", "end": "G 1/2 female", "kit": "glue"}, 'value="glue"'),
-            ("level", {"id": "L7", "floor": "9", "ceiling": "3"}, 'value="L7"'), ("level-remove-L0", {}, "Survey"), ("station-remove-ZZ", {}, "Survey"), ("dance", {}, "Survey"),
-        ):  # fmt: skip
+            (
+                "port-R1-left",
+                {"right": "1", "out": "1", "up": "1", "end": "comp-cu 99x socket", "kit": ""},
+                'value="comp-cu 99x socket"',
+            ),
+            (
+                "port-R1-left",
+                {"right": "1", "out": "1", "up": "1", "end": "G 1/2 female", "kit": "glue"},
+                'value="glue"',
+            ),
+            ("level", {"id": "L7", "floor": "9", "ceiling": "3"}, 'value="L7"'),
+            ("level-remove-L0", {}, "Survey"),
+            ("station-remove-ZZ", {}, "Survey"),
+            ("dance", {}, "Survey"),
+        ):
             with self.subTest(name=name):
                 response = self.form(name, **fields)
                 self.assertEqual(response.status_code, 422)

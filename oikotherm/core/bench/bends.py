@@ -18,11 +18,19 @@ _ANGLE = Field(description="angle of the bend; degrees")
 
 def _card(card: BendCard) -> dict[str, Any]:
     return {
-        "cut_mm": round(card.cut_mm, 2), "marks_mm": [round(mark, 2) for mark in card.marks_mm], "angles_deg": list(card.angles_deg),
-        "roll_deg": list(card.roll_deg), "gain_mm": round(card.gain_mm, 2), "straight_mm": round(card.straight_mm, 2), "travel_mm": round(card.travel_mm, 2),
-        "run_mm": round(card.run_mm, 2), "check_mm": round(card.check_mm, 2), "text": f"cut {card.cut_mm:.0f} mm", "working": [step.as_dict() for step in card.steps],
+        "cut_mm": round(card.cut_mm, 2),
+        "marks_mm": [round(mark, 2) for mark in card.marks_mm],
+        "angles_deg": list(card.angles_deg),
+        "roll_deg": list(card.roll_deg),
+        "gain_mm": round(card.gain_mm, 2),
+        "straight_mm": round(card.straight_mm, 2),
+        "travel_mm": round(card.travel_mm, 2),
+        "run_mm": round(card.run_mm, 2),
+        "check_mm": round(card.check_mm, 2),
+        "text": f"cut {card.cut_mm:.0f} mm",
+        "working": [step.as_dict() for step in card.steps],
         "centre_line": [[round(x, 2), round(y, 2)] for x, y in card.centre_line()],
-    }  # fmt: skip
+    }
 
 
 class Bend90(Input):
@@ -48,7 +56,8 @@ class Offset(Input):
 
 @tool("Set", "two bends that move a pipe over: travel, marks, cut", {"height": 100, "angle_deg": 30, "radius": 60})
 def offset(said: Offset) -> dict[str, Any]:
-    """{travel_mm, run_mm, straight_mm, marks_mm, gain_mm, cut_mm, working}; with spacing also second_marks_mm. Raises Refused."""
+    """{travel_mm, run_mm, straight_mm, marks_mm, gain_mm, cut_mm, working}; with spacing also second_marks_mm. Raises
+    Refused."""
     angle = deg(said.angle_deg)
     card = bends.offset(
         mm(said.height, "height"),
@@ -79,8 +88,13 @@ class RollingOffset(Input):
 def rolling_offset(said: RollingOffset) -> dict[str, Any]:
     """As a set, and roll_out_deg: how far its plane is rolled. Raises Refused."""
     card, roll = bends.rolling_offset(
-        mm(said.height, "height"), mm(said.spread, "spread"), deg(said.angle_deg), mm(said.radius, "radius"), mm(said.before, "before"), mm(said.after, "after")
-    )  # fmt: skip
+        mm(said.height, "height"),
+        mm(said.spread, "spread"),
+        deg(said.angle_deg),
+        mm(said.radius, "radius"),
+        mm(said.before, "before"),
+        mm(said.after, "after"),
+    )
     return {**_card(card), "roll_out_deg": round(roll, 3)}
 
 
@@ -104,9 +118,16 @@ class Crossover(Input):
 def crossover(said: Crossover) -> dict[str, Any]:
     """As a set; check_mm is the rise, run_mm the distance between the outer bends. Raises Refused."""
     card = bends.crossover(
-        mm(said.obstacle_top, "obstacle_top"), mm(said.clearance, "clearance"), mm(said.od, "od"), mm(said.stand_off, "stand_off"), deg(said.angle_deg),
-        mm(said.radius, "radius"), mm(said.before, "before"), mm(said.after, "after"), mm(said.top, "top"),
-    )  # fmt: skip
+        mm(said.obstacle_top, "obstacle_top"),
+        mm(said.clearance, "clearance"),
+        mm(said.od, "od"),
+        mm(said.stand_off, "stand_off"),
+        deg(said.angle_deg),
+        mm(said.radius, "radius"),
+        mm(said.before, "before"),
+        mm(said.after, "after"),
+        mm(said.top, "top"),
+    )
     return _card(card)
 
 

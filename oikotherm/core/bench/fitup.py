@@ -31,9 +31,14 @@ class Closing(Input):
 
 def _row(cure: Cure) -> dict[str, Any]:
     return {
-        "cure": cure.name, "possible": cure.possible, "says": cure.says, "cut_mm": round(cure.cut_mm, 1), "marks_mm": list(cure.marks_mm), "joints": cure.joints,
+        "cure": cure.name,
+        "possible": cure.possible,
+        "says": cure.says,
+        "cut_mm": round(cure.cut_mm, 1),
+        "marks_mm": list(cure.marks_mm),
+        "joints": cure.joints,
         "working": [step.as_dict() for step in cure.steps],
-    }  # fmt: skip
+    }
 
 
 @tool(
@@ -42,7 +47,8 @@ def _row(cure: Cure) -> dict[str, Any]:
     {"pipe": "cu-m 15", "side": 20, "free": 300, "leg": 1200, "legs": 5},
 )
 def closing(said: Closing) -> dict[str, Any]:
-    """{cures: [{cure, possible, says, cut_mm, marks_mm, joints, working}], worst_mm, likely_mm, text, working}. Raises Refused."""
+    """{cures: [{cure, possible, says, cut_mm, marks_mm, joints, working}], worst_mm, likely_mm, text, working}. Raises
+    Refused."""
     catalogue = in_force()
     pipe = read_pipe(said.pipe, catalogue)
     side = abs(mm(said.side, "side"))
@@ -54,9 +60,12 @@ def closing(said: Closing) -> dict[str, Any]:
     if side <= chain.likely_mm:
         words += f"; {said.legs} taped legs land within {chain.likely_mm:.1f} mm as a rule"
     return {
-        "cures": [_row(cure) for cure in found], "worst_mm": round(chain.worst_mm, 2), "likely_mm": round(chain.likely_mm, 2), "text": words,
+        "cures": [_row(cure) for cure in found],
+        "worst_mm": round(chain.worst_mm, 2),
+        "likely_mm": round(chain.likely_mm, 2),
+        "text": words,
         "working": [step.as_dict() for step in (*first.steps, *chain.steps)],
-    }  # fmt: skip
+    }
 
 
 def _signed(value: Quantity) -> float:
@@ -112,7 +121,8 @@ def stubs(said: Stubs) -> dict[str, Any]:
 
 class RadiatorFit(Input):
     ports: Quantity = Field(
-        description="over the faces of side ports, or between the centres of ports that look down; mm, or text with a unit"
+        description="over the faces of side ports, or between the centres of ports that look down; mm, or text with a "
+        "unit"
     )
     tail: Quantity = Field(default=37, description="port face to valve centre; mm (37)")
     pipe_centres: Quantity | None = Field(
@@ -135,10 +145,23 @@ class RadiatorFit(Input):
 def radiator_fit(said: RadiatorFit) -> dict[str, Any]:
     """{valve_centres_mm, difference_mm, verdict, says, projection_mm, cut_mm, working}. Raises Refused."""
     found = fitup.radiator_fit(
-        mm(said.ports, "ports"), mm(said.tail, "tail"), None if said.pipe_centres is None else mm(said.pipe_centres, "pipe_centres"), mm(said.stand_off, "stand_off"),
-        mm(said.half_depth, "half_depth"), mm(said.valve_body, "valve_body"), mm(said.insertion, "insertion"), sideways=said.sideways, pushes_back=said.pushes_back,
-    )  # fmt: skip
+        mm(said.ports, "ports"),
+        mm(said.tail, "tail"),
+        None if said.pipe_centres is None else mm(said.pipe_centres, "pipe_centres"),
+        mm(said.stand_off, "stand_off"),
+        mm(said.half_depth, "half_depth"),
+        mm(said.valve_body, "valve_body"),
+        mm(said.insertion, "insertion"),
+        sideways=said.sideways,
+        pushes_back=said.pushes_back,
+    )
     return {
-        "valve_centres_mm": round(found.valve_centres_mm, 1), "difference_mm": round(found.difference_mm, 1), "verdict": found.verdict, "says": found.says,
-        "projection_mm": round(found.projection_mm, 1), "cut_mm": round(found.cut_mm, 1), "text": found.says, "working": [step.as_dict() for step in found.steps],
-    }  # fmt: skip
+        "valve_centres_mm": round(found.valve_centres_mm, 1),
+        "difference_mm": round(found.difference_mm, 1),
+        "verdict": found.verdict,
+        "says": found.says,
+        "projection_mm": round(found.projection_mm, 1),
+        "cut_mm": round(found.cut_mm, 1),
+        "text": found.says,
+        "working": [step.as_dict() for step in found.steps],
+    }

@@ -30,8 +30,13 @@ def clips(said: ClipsSum) -> dict[str, Any]:
     found = supports.clips(catalogue, read_pipe(said.pipe, catalogue), mm(said.length, "length"), said.direction, own)
     text = f"{found.count} clips, every {found.every_mm:.0f} mm" if found.count > 1 else "1 clip"
     return {
-        "count": found.count, "every_mm": round(found.every_mm, 1), "spacing_mm": found.spacing_mm, "at_mm": list(found.at_mm), "source": found.source, "text": text,
-    }  # fmt: skip
+        "count": found.count,
+        "every_mm": round(found.every_mm, 1),
+        "spacing_mm": found.spacing_mm,
+        "at_mm": list(found.at_mm),
+        "source": found.source,
+        "text": text,
+    }
 
 
 class JoistHole(Input):
@@ -55,9 +60,15 @@ class JoistHole(Input):
 def joist_hole(said: JoistHole) -> dict[str, Any]:
     """{allowed, most_mm, reasons, plate, text}. Raises Refused."""
     found = supports.joist_hole(
-        said.practice, said.kind, mm(said.depth, "depth"), mm(said.span, "span"), mm(said.from_bearing, "from_bearing"), mm(said.size, "size"),
-        None if said.from_edge is None else mm(said.from_edge, "from_edge"), said.joist,
-    )  # fmt: skip
+        said.practice,
+        said.kind,
+        mm(said.depth, "depth"),
+        mm(said.span, "span"),
+        mm(said.from_bearing, "from_bearing"),
+        mm(said.size, "size"),
+        None if said.from_edge is None else mm(said.from_edge, "from_edge"),
+        said.joist,
+    )
     text = "allowed" if found.allowed else "not allowed: " + "; ".join(found.reasons)
     text += ", with a steel plate over it" if found.allowed and found.plate else ""
     return {

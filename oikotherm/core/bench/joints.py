@@ -71,11 +71,20 @@ class MateInput(Input):
     ENDS,
 )
 def mate(said: MateInput) -> dict[str, Any]:
-    """{verdict: fits|with|refused, method, needs, why, reasons: [{code, text, source}], instead, text}. The order of the ends does not matter. Raises Refused."""
+    """{verdict: fits|with|refused, method, needs, why, reasons: [{code, text, source}], instead, text}. The order of
+    the ends does not matter. Raises Refused."""
     question = Question(
-        read_end(said.a, "a", in_force()), read_end(said.b, "b", in_force()), said.service, said.practice, method=method_id(in_force(), said.method) if said.method else "", role=said.role, place=said.place, reach=not said.concealed and said.place not in HIDDEN,
-        flame=said.flame, near_heat=said.near_heat,
-    )  # fmt: skip
+        read_end(said.a, "a", in_force()),
+        read_end(said.b, "b", in_force()),
+        said.service,
+        said.practice,
+        method=method_id(in_force(), said.method) if said.method else "",
+        role=said.role,
+        place=said.place,
+        reach=not said.concealed and said.place not in HIDDEN,
+        flame=said.flame,
+        near_heat=said.near_heat,
+    )
     _of_service(said.role, said.service)
     found = law(in_force(), question)
     words = {"allowed": "fits", "with": f"with {', '.join(found.needs)}", "refused": "refused"}[found.verdict]
@@ -116,7 +125,8 @@ class TransitionInput(Input):
     near_heat: bool = Field(default=False, description="a boiler, heater outlet or flue stands at the start (false)")
     tools: list[str] | None = Field(
         default=None,
-        description="tools that are there: torch, press, press 22, press V 22, press-mlc 20, expander, flaring set, threader (all)",
+        description="tools that are there: torch, press, press 22, press V 22, press-mlc 20, expander, flaring set, "
+        "threader (all)",
     )
     via: str = Field(default="", description="a family of parts it must pass, such as gas-connector")
     practice: Practice = Field(default="british", description="british, continental or north-american (british)")
@@ -133,24 +143,49 @@ def ask_of(said: TransitionInput, context: Context) -> Ask:
     assert school is not None
     order = (*school.acts, *(method for method in SCHOOL if method not in school.acts))
     return Ask(
-        read_end(said.start, "from", context.catalogue), read_end(said.to, "to", context.catalogue), said.service, None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
-        None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5, said.concealed, said.flame, said.undo, said.near_heat,
-        None if said.tools is None else frozenset(said.tools), said.at_most, said.via, said.practice, order, context.stock, said.role,
-    )  # fmt: skip
+        read_end(said.start, "from", context.catalogue),
+        read_end(said.to, "to", context.catalogue),
+        said.service,
+        None if said.temp_c is None else parse(said.temp_c, "temperature", "C", field="temp_c"),
+        None if said.pressure_bar is None else parse(said.pressure_bar, "pressure", "bar", field="pressure_bar") / 1e5,
+        said.concealed,
+        said.flame,
+        said.undo,
+        said.near_heat,
+        None if said.tools is None else frozenset(said.tools),
+        said.at_most,
+        said.via,
+        said.practice,
+        order,
+        context.stock,
+        said.role,
+    )
 
 
 def chain_row(chain: Chain) -> dict[str, Any]:
     """A chain as JSON."""
     return {
         "parts": [
-            {"part": link.part.id if link.part else "stub", "title": link.title, "enter": str(link.enter), "leave": str(link.leave), "length_mm": link.length_mm,
-             "source": link.part.source if link.part else "typ"}
+            {
+                "part": link.part.id if link.part else "stub",
+                "title": link.title,
+                "enter": str(link.enter),
+                "leave": str(link.leave),
+                "length_mm": link.length_mm,
+                "source": link.part.source if link.part else "typ",
+            }
             for link in chain.links
         ],
-        "joints": [{"a": joint.a, "b": joint.b, "method": joint.method, "needs": list(joint.needs), "why": joint.why} for joint in chain.joints],
-        "score": chain.score, "because": list(chain.because), "bore_mm": None if chain.bore_mm is None else round(chain.bore_mm, 2), "length_mm": chain.length_mm,
+        "joints": [
+            {"a": joint.a, "b": joint.b, "method": joint.method, "needs": list(joint.needs), "why": joint.why}
+            for joint in chain.joints
+        ],
+        "score": chain.score,
+        "because": list(chain.because),
+        "bore_mm": None if chain.bore_mm is None else round(chain.bore_mm, 2),
+        "length_mm": chain.length_mm,
         "undone": chain.undone,
-    }  # fmt: skip
+    }
 
 
 def answer_text(answer: Answer) -> str:
@@ -176,7 +211,8 @@ def answer_text(answer: Answer) -> str:
     ENDS,
 )
 def transition(said: TransitionInput) -> dict[str, Any]:
-    """{chains: [{parts, joints, score, because, bore_mm, length_mm, undone}], rejected: [{parts, reason, ...}], text}. Raises Refused."""
+    """{chains: [{parts, joints, score, because, bore_mm, length_mm, undone}], rejected: [{parts, reason, ...}], text}.
+    Raises Refused."""
     answer = find(ask_of(said, context()), in_force(), context().memory)
     rejected = [{**chain_row(chain), "reason": " ".join(chain.reasons)} for chain in answer.rejected]
     text = answer_text(answer)
@@ -190,7 +226,8 @@ def recipe_text(found: Recipe) -> str:
 
 class RecipeInput(Input):
     method: str = Field(
-        description="capillary, braze, compression, compression-plastic, compression-mlc, push-fit, push-fit-metal, press, press-mlc, expansion, flare, thread, union, washer, tail, csst, connector, dielectric, slip or solvent"
+        description="capillary, braze, compression, compression-plastic, compression-mlc, push-fit, push-fit-metal, "
+        "press, press-mlc, expansion, flare, thread, union, washer, tail, csst, connector, dielectric, slip or solvent"
     )
     pipe: str = Field(description="the pipe, such as cu-m 15, or for a threaded part its end, such as R 3/4 male")
     service: ServiceId = Field(default="heating", description=SERVICE_WORDS)
@@ -207,7 +244,8 @@ class RecipeInput(Input):
     {"method": "capillary", "pipe": "cu-m 15", "service": "water"},
 )
 def recipe(said: RecipeInput) -> dict[str, Any]:
-    """{title, needs, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}. Raises Refused."""
+    """{title, needs, steps, quantities, tools, proof, cautions, limits, faults, undone, school, insertion_mm, text}.
+    Raises Refused."""
     _of_service(said.role, said.service)
     found = write_recipe(
         in_force(),
@@ -225,11 +263,22 @@ def recipe(said: RecipeInput) -> dict[str, Any]:
         for name in ("prep", "steps", "proof", "quantities", "cautions", "limits")
     }
     return {
-        "title": found.title, "method": found.method, "pipe": found.pipe, "needs": list(found.needs), "steps": [*lines["prep"], *lines["steps"]], "quantities": lines["quantities"], "tools": list(found.tools),
-        "proof": lines["proof"], "cautions": lines["cautions"], "limits": lines["limits"], "faults": [asdict(fault) for fault in found.faults], "undone": found.undone,
+        "title": found.title,
+        "method": found.method,
+        "pipe": found.pipe,
+        "needs": list(found.needs),
+        "steps": [*lines["prep"], *lines["steps"]],
+        "quantities": lines["quantities"],
+        "tools": list(found.tools),
+        "proof": lines["proof"],
+        "cautions": lines["cautions"],
+        "limits": lines["limits"],
+        "faults": [asdict(fault) for fault in found.faults],
+        "undone": found.undone,
         "school": [{"topic": topic, "chosen": chosen, "others": others} for topic, chosen, others in found.school],
-        "insertion_mm": found.insertion_mm, "text": recipe_text(found),
-    }  # fmt: skip
+        "insertion_mm": found.insertion_mm,
+        "text": recipe_text(found),
+    }
 
 
 class IdentifyInput(Input):
@@ -263,17 +312,27 @@ def candidate_row(one: Candidate) -> dict[str, Any]:
     {"od": 22.1, "material": "copper"},
 )
 def identify(said: IdentifyInput) -> dict[str, Any]:
-    """{candidates: [{end, title, confidence, off_mm, why, tell}], text}. A pipe by od or round, a thread by thread or threads per inch. Raises Refused."""
+    """{candidates: [{end, title, confidence, off_mm, why, tell}], text}. A pipe by od or round, a thread by thread or
+    threads per inch. Raises Refused."""
     if said.od is not None or said.round is not None:
         if said.thread is not None or said.threads_per_inch is not None:
             raise Refused("thread", "a pipe and a thread", "measures of one of them", '{"od": 22.1}')
         found = identify_pipe(
-            in_force(), None if said.od is None else mm(said.od, "od"), None if said.round is None else mm(said.round, "round"), said.material, said.year, said.practice
-        )  # fmt: skip
+            in_force(),
+            None if said.od is None else mm(said.od, "od"),
+            None if said.round is None else mm(said.round, "round"),
+            said.material,
+            said.year,
+            said.practice,
+        )
     else:
         found = identify_thread(
-            None if said.thread is None else mm(said.thread, "thread"), said.threads_per_inch, said.female, said.taper, said.angle_deg
-        )  # fmt: skip
+            None if said.thread is None else mm(said.thread, "thread"),
+            said.threads_per_inch,
+            said.female,
+            said.taper,
+            said.angle_deg,
+        )
     text = (
         f"{found[0].title} ({found[0].confidence:.0%})"
         if found

@@ -1,6 +1,8 @@
-"""The calc tools: one function each, typed input and output. The Bench pages, `/api/calc` and `oikotherm calc` share them.
+"""The calc tools: one function each, typed input and output. The Bench pages, `/api/calc` and `oikotherm calc` share
+them.
 
-A tool is a pydantic model for what goes in and a function that gives a dict of what comes out; docs/calc.md shows how to
+A tool is a pydantic model for what goes in and a function that gives a dict of what comes out; docs/calc.md shows how
+to
 add one. A quantity is a number in the unit its field states, or text with a unit.
 """
 
@@ -62,7 +64,8 @@ class Tool:
     notes: str = ""
 
     def run(self, said: Any, context: Context | None = None) -> dict[str, Any]:
-        """Read the input and work it out by the catalogue of the context; without one by that which ships. Raises Refused."""
+        """Read the input and work it out by the catalogue of the context; without one by that which ships. Raises
+        Refused."""
         if not isinstance(said, dict):
             raise Refused("input", said, "one JSON object", str(self.example).replace("'", '"'))
         before = _CONTEXT.set(context or Context())
@@ -78,7 +81,8 @@ class Tool:
         lines = [f"{self.name}: {self.does}", ""]
         for name, field in self.input.model_fields.items():
             lines.append(
-                f"  {field.alias or name:18} {field.description or ''}{'' if field.is_required() else ' (may be left out)'}"
+                f"  {field.alias or name:18} "
+                f"{field.description or ''}{'' if field.is_required() else ' (may be left out)'}"
             )
         notes = ["", self.notes] if self.notes else []
         return "\n".join([*lines, *notes, "", f"example: {json.dumps(self.example)}"])

@@ -1,9 +1,12 @@
 """Ends: what one side of a joint offers, written as family, size, form and marks.
 
 pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe
-thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ]    also  G 1/2 tail
-socket  ( cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour | gas | old | slip }
-other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size (crimp|plain)
+thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ]
+also  G 1/2 tail
+socket  ( cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour |
+gas | old | slip }
+other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size
+(crimp|plain)
 """
 
 from __future__ import annotations
@@ -53,7 +56,8 @@ _SIZE = re.compile(r"\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,
 
 @dataclass(frozen=True, slots=True)
 class End:
-    """One side of a joint. family: a pipe code, a thread, "comp-cu" and so on; form: pipe, male, female, tail, socket, half..."""
+    """One side of a joint. family: a pipe code, a thread, "comp-cu" and so on; form: pipe, male, female, tail, socket,
+    half..."""
 
     family: str
     size: str

@@ -13,7 +13,8 @@ from .part import Part
 
 @dataclass(frozen=True, slots=True)
 class System:
-    """A pipe system. said: in a sentence; joined: how it is joined, as a clause; methods: joint methods with figures in the catalogue,
+    """A pipe system. said: in a sentence; joined: how it is joined, as a clause; methods: joint methods with figures in
+    the catalogue,
     preferred first; stick_mm: stock length or None."""
 
     code: str
@@ -33,7 +34,8 @@ class System:
 
 @dataclass(frozen=True, slots=True)
 class PipeSize:
-    """One size of a system. od_mm and wall_mm are None for corrugated tube, whose bore is known by its capacity only."""
+    """One size of a system. od_mm and wall_mm are None for corrugated tube, whose bore is known by its capacity
+    only."""
 
     code: str
     size: str
@@ -83,7 +85,8 @@ class Thread:
 
 @dataclass(frozen=True, slots=True)
 class Device:
-    """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads); k [-] or kv [m3/h]: its loss."""
+    """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads); k [-] or kv [m3/h]:
+    its loss."""
 
     part: str
     title: str
@@ -100,7 +103,8 @@ class Device:
 
 @dataclass(frozen=True, slots=True)
 class KitRow:
-    """A part fitted to a port. acts: thermostatic or lockshield, for a valve of an emitter; reach_in_mm: port plane to centre; reach_out_mm: centre to the mouth of the outer end."""
+    """A part fitted to a port. acts: thermostatic or lockshield, for a valve of an emitter; reach_in_mm: port plane to
+    centre; reach_out_mm: centre to the mouth of the outer end."""
 
     part: str
     title: str
@@ -150,8 +154,10 @@ class BendRow:
 
 @dataclass(frozen=True, slots=True)
 class MethodRow:
-    """A joint method. undone: yes, no, by heat, forwards only; socket: the kind of socket it is made in, "" none; parts: what the families of
-    its parts begin with; tool: what has to be owned for it; kit: tools to bring; checks: what is looked at before pressure; words: other names."""
+    """A joint method. undone: yes, no, by heat, forwards only; socket: the kind of socket it is made in, "" none;
+    parts: what the families of
+    its parts begin with; tool: what has to be owned for it; kit: tools to bring; checks: what is looked at before
+    pressure; words: other names."""
 
     method: str
     title: str
@@ -168,7 +174,8 @@ class MethodRow:
 
 @dataclass(frozen=True, slots=True)
 class LawRow:
-    """A line of what is lawful: where service (or service.role), practice, method, pipe and place are these ("*" any, several by blanks),
+    """A line of what is lawful: where service (or service.role), practice, method, pipe and place are these ("*" any,
+    several by blanks),
     the verdict is refused, with (what it needs) or allowed (over a wider refusal of the same code)."""
 
     services: tuple[str, ...]
@@ -195,19 +202,25 @@ class LawBook:
         self.rows = rows
         named = {word.partition(".")[0] for row in rows for word in row.services if word != "*"}
         self.by_service: dict[str, tuple[LawRow, ...]] = {
-            service: tuple(row for row in rows if any(word == "*" or word.partition(".")[0] == service for word in row.services))
+            service: tuple(
+                row for row in rows if any(word == "*" or word.partition(".")[0] == service for word in row.services)
+            )
             for service in ("*", *sorted(named))
-        }  # fmt: skip
+        }
 
         practices = {"*", *(word for row in rows for word in row.practices)}
         methods = {"*", *(word for row in rows for word in row.methods)}
         self.said = {
             (service, practice, method): tuple(
-                row for row in self.by_service[service]
-                if (row.methods == ("*",) or method in row.methods) and (row.practices == ("*",) or practice in row.practices)
+                row
+                for row in self.by_service[service]
+                if (row.methods == ("*",) or method in row.methods)
+                and (row.practices == ("*",) or practice in row.practices)
             )
-            for service in self.by_service for practice in practices for method in methods
-        }  # fmt: skip
+            for service in self.by_service
+            for practice in practices
+            for method in methods
+        }
 
     def of(self, service: str, practice: str, method: str) -> tuple[LawRow, ...]:
         """The lines that may speak of a method for a service (or some of its roles) in a practice."""
@@ -329,8 +342,19 @@ def _law_row(r: dict[str, str]) -> LawRow:
     rank = sum(scope != ("*",) for scope in scopes) + any("." in word for word in scopes[0])
     services, practices, methods, pipes, places = scopes
     return LawRow(
-        services, practices, methods, pipes, places, r["verdict"], r["code"], r["text"], tuple(filter(None, r["needs"].split(";"))), tuple(r["instead"].split()), r["source"], rank
-    )  # fmt: skip
+        services,
+        practices,
+        methods,
+        pipes,
+        places,
+        r["verdict"],
+        r["code"],
+        r["text"],
+        tuple(filter(None, r["needs"].split(";"))),
+        tuple(r["instead"].split()),
+        r["source"],
+        rank,
+    )
 
 
 def read_catalogue() -> Catalogue:
@@ -434,17 +458,37 @@ def read_catalogue() -> Catalogue:
     }
     methods = {
         r["method"]: MethodRow(
-            r["method"], r["title"], r["undone"], r["flame"] == "yes", r["socket"], r["parts"], r["tool"], tuple(filter(None, r["kit"].split(";"))),
-            tuple(r["checks"].split()), tuple(r["words"].split()), r["source"],
+            r["method"],
+            r["title"],
+            r["undone"],
+            r["flame"] == "yes",
+            r["socket"],
+            r["parts"],
+            r["tool"],
+            tuple(filter(None, r["kit"].split(";"))),
+            tuple(r["checks"].split()),
+            tuple(r["words"].split()),
+            r["source"],
         )
         for r in read_rows(__package__, "methods.csv")
-    }  # fmt: skip
+    }
     heat = {
         r["practice"]: HeatRow(r["practice"], float(r["away_mm"]), r["said"], r["source"])
         for r in read_rows(__package__, "heat.csv")
     }
     return Catalogue(
-        systems, pipes, sockets, threads, devices, kits, aliases, limits, losses, bends, methods,
-        LawBook(tuple(_law_row(r) for r in read_rows(__package__, "law.csv"))), heat,
+        systems,
+        pipes,
+        sockets,
+        threads,
+        devices,
+        kits,
+        aliases,
+        limits,
+        losses,
+        bends,
+        methods,
+        LawBook(tuple(_law_row(r) for r in read_rows(__package__, "law.csv"))),
+        heat,
         {code: tuple(size for system, size in pipes if system == code) for code in systems},
-    )  # fmt: skip
+    )

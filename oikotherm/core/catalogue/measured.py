@@ -1,4 +1,5 @@
-"""The fitting book: what a fitter measured on his own fittings and bender, laid over the catalogue. Measured beats typical.
+"""The fitting book: what a fitter measured on his own fittings and bender, laid over the catalogue. Measured beats
+typical.
 
 A row names what it measures: `socket cu 22 capillary` (insertion_mm, z_mm), `thread npt 3/4` (made_up_mm, a_mm),
 `bender cu-m 15` (radius_mm), `device iso cu 22` (reach_mm), `kit adaptor-22x3/4` (reach_in_mm, reach_out_mm),
@@ -51,8 +52,12 @@ def overlay(catalogue: Catalogue, rows: Iterable[BookRow], memory: Memory | None
 
 def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
     tables: dict[str, dict[Any, Any]] = {
-        "socket": dict(catalogue.sockets), "thread": dict(catalogue.threads), "bender": dict(catalogue.bends), "device": dict(catalogue.devices), "kit": dict(catalogue.kits),
-    }  # fmt: skip
+        "socket": dict(catalogue.sockets),
+        "thread": dict(catalogue.threads),
+        "bender": dict(catalogue.bends),
+        "device": dict(catalogue.devices),
+        "kit": dict(catalogue.kits),
+    }
     gaps = dict(catalogue.gaps)
     for row in rows:
         kind, _, rest = row.part.partition(" ")
@@ -86,7 +91,8 @@ def _target(kind: str, rest: str) -> Any:
 
 
 def book_row(catalogue: Catalogue, part: str, field: str, value_mm: float, on: str = "") -> BookRow:
-    """A row as a fitter says it, looked up. Raises Refused for what the catalogue does not know, or a measure out of 0 to 2000 mm."""
+    """A row as a fitter says it, looked up. Raises Refused for what the catalogue does not know, or a measure out of 0
+    to 2000 mm."""
     part = " ".join(part.split())
     kind, _, rest = part.partition(" ")
     if kind not in FIELDS:
@@ -96,9 +102,13 @@ def book_row(catalogue: Catalogue, part: str, field: str, value_mm: float, on: s
     if not 0 <= value_mm <= 2000:
         raise Refused("value", value_mm, "0 to 2000 mm", "16.2")
     known = {
-        "socket": {" ".join(key) for key in catalogue.sockets}, "thread": {" ".join(key) for key in catalogue.threads}, "bender": {" ".join(key) for key in catalogue.bends},
-        "device": {" ".join(key) for key in catalogue.devices}, "kit": set(catalogue.kits), "part": set(catalogue.parts),
-    }[kind]  # fmt: skip
+        "socket": {" ".join(key) for key in catalogue.sockets},
+        "thread": {" ".join(key) for key in catalogue.threads},
+        "bender": {" ".join(key) for key in catalogue.bends},
+        "device": {" ".join(key) for key in catalogue.devices},
+        "kit": set(catalogue.kits),
+        "part": set(catalogue.parts),
+    }[kind]
     if rest not in known:
         raise Refused("part", part, f"a {kind} such as {nearest(rest, sorted(known))}", f"{kind} {sorted(known)[0]}")
     return BookRow(part, field, round(value_mm, 3), on)

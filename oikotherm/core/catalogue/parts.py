@@ -1,4 +1,5 @@
-"""Parts: what stands between two pipes or ports. They come from families and their sizes (data/families.csv), with measures
+"""Parts: what stands between two pipes or ports. They come from families and their sizes (data/families.csv), with
+measures
 worked out from the tables of sockets and threads, so that a measured socket or thread changes every part made of it.
 """
 
@@ -36,7 +37,8 @@ PRICE_WORDS = ("", "cheap", "low", "middling", "dear", "very dear")
 
 
 def end_od_mm(catalogue: Catalogue, end: End) -> float | None:
-    """Outside diameter of the pipe an end is, or takes [mm]; None for corrugated tube. Threads: of the pipe they are cut on."""
+    """Outside diameter of the pipe an end is, or takes [mm]; None for corrugated tube. Threads: of the pipe they are
+    cut on."""
     if end.family in catalogue.systems:
         row = catalogue.pipe(end.family, end.size)
         return row.od_mm if row else None
@@ -59,7 +61,8 @@ def end_od_mm(catalogue: Catalogue, end: End) -> float | None:
 
 
 def socket_row(catalogue: Catalogue, end: End) -> Socket | None:
-    """The figures of a socket's depth and centre measure. Sockets without a row of their own borrow that of their kin."""
+    """The figures of a socket's depth and centre measure. Sockets without a row of their own borrow that of their
+    kin."""
     kind, _, metal = end.family.partition("-")
     if end.form != "socket":
         return None
@@ -80,11 +83,12 @@ _KIN: dict[tuple[str, str], tuple[tuple[str, str, str], ...]] = {
     ("push", "pb"): (("cu", "", "push-fit"),),
     ("comp", "pb"): (("cu", "", "compression"),),
     ("press", "cu"): (("cu-inch", "", "press"),),
-}  # fmt: skip
+}
 
 
 def insertion_mm(catalogue: Catalogue, end: End) -> float | None:
-    """How deep a pipe enters this end [mm]: of a socket its depth, of a thread the made-up length; 0 for faces and cones."""
+    """How deep a pipe enters this end [mm]: of a socket its depth, of a thread the made-up length; 0 for faces and
+    cones."""
     row = socket_row(catalogue, end)
     if row:
         return row.insertion_mm
@@ -142,7 +146,8 @@ def _bores() -> dict[tuple[str, str], float]:
 
 
 def end_bore_mm(catalogue: Catalogue, end: End) -> float | None:
-    """The free bore behind an end [mm]: of insert fittings their own, else that of the pipe it takes; None for corrugated tube."""
+    """The free bore behind an end [mm]: of insert fittings their own, else that of the pipe it takes; None for
+    corrugated tube."""
     found = _bores().get((f"{end.family} tail" if end.form == "tail" else end.family, end.size))
     if found is not None:
         return found
@@ -162,11 +167,19 @@ def end_bore_mm(catalogue: Catalogue, end: End) -> float | None:
 def _sizes(catalogue: Catalogue, said: str) -> list[tuple[str, str]]:
     found: list[tuple[str, str]] = []
     named = {
-        "@cu": "10 12 15 22 28 35 42 54", "@cu-inch": "3/8 1/2 3/4 1 1-1/4 1-1/2 2", "@mlc": "16 20 25 26 32", "@pexa": "1/2 3/4 1 1-1/4",
-        "@npt": "3/8 1/2 3/4 1 1-1/4 1-1/2 2", "@r": "3/8 1/2 3/4 1 1-1/4 1-1/2 2",
-        "@press-cu": " ".join(size for family, size, method in catalogue.sockets if method == "press" and family in ("cu", "cu-inch")),
-        "@fe-press": " ".join(size for family, size, method in catalogue.sockets if method == "press" and family == "fe-press"),
-    }  # fmt: skip
+        "@cu": "10 12 15 22 28 35 42 54",
+        "@cu-inch": "3/8 1/2 3/4 1 1-1/4 1-1/2 2",
+        "@mlc": "16 20 25 26 32",
+        "@pexa": "1/2 3/4 1 1-1/4",
+        "@npt": "3/8 1/2 3/4 1 1-1/4 1-1/2 2",
+        "@r": "3/8 1/2 3/4 1 1-1/4 1-1/2 2",
+        "@press-cu": " ".join(
+            size for family, size, method in catalogue.sockets if method == "press" and family in ("cu", "cu-inch")
+        ),
+        "@fe-press": " ".join(
+            size for family, size, method in catalogue.sockets if method == "press" and family == "fe-press"
+        ),
+    }
     for word in said.split():
         if word in named:
             found += _sizes(catalogue, named[word])
@@ -224,7 +237,7 @@ def _of_family(catalogue: Catalogue, row: dict[str, str]) -> list[Part]:
                 price=int(row["price"]),
                 marks=frozenset(word for word in words if "=" not in word),
                 source="measured" if ident in catalogue.gaps else row["source"],
-            )  # fmt: skip
+            )
         )
     return found
 
@@ -234,7 +247,8 @@ def _pipe_code(size: str) -> str:
 
 
 def _gap_mm(catalogue: Catalogue, formula: str, ends: tuple[End, ...]) -> float:
-    """The measure of an in-line part from a formula such as 0.54d+8: d the largest outside diameter, r the difference of
+    """The measure of an in-line part from a formula such as 0.54d+8: d the largest outside diameter, r the difference
+    of
     the two, a the insertion of a spigot, length that of the threaded coupling (all typ)."""
     ods = [end_od_mm(catalogue, end) or 0.0 for end in ends]
     total = 0.0

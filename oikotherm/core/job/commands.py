@@ -31,9 +31,11 @@ def read_command(said: Any) -> Any:
 
 
 def apply(job: Job, command: Any, catalogue: Catalogue, memory: Memory | None = None) -> Job:
-    """The job after one command (a dict as sent, or a command already read). Raises Refused; the job given is untouched.
+    """The job after one command (a dict as sent, or a command already read). Raises Refused; the job given is
+    untouched.
 
-    catalogue: with the firm's fitting book; the job's own measured rows are laid over it. A run whose start is lost by the edit is kept and remembers where it started.
+    catalogue: with the firm's fitting book; the job's own measured rows are laid over it. A run whose start is lost by
+    the edit is kept and remembers where it started.
     """
     read: Any = command if isinstance(command, Command) else read_command(command)
     memory = Memory() if memory is None else memory

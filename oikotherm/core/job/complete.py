@@ -113,7 +113,8 @@ def _walked(job: Job, line: str, style: Style) -> tuple[Job, str] | None:
 
 
 def _ends(job: Job, line: str, style: Style) -> list[tuple[str, str]]:
-    """Where the line could finish: free ports of its own role, the nearest to where it has come first; then other ports and tees.
+    """Where the line could finish: free ports of its own role, the nearest to where it has come first; then other ports
+    and tees.
 
     A leg until level reaches any port along its way: it counts as being there.
     """
@@ -169,7 +170,8 @@ def _said_start(job: Job, words: list[str]) -> list[str]:
 
 
 def _likely_pipe(job: Job, anchor: str, style: Style) -> Pipe | None:
-    """The pipe a run from here usually has: as other branches of the same run, or the next size down; at a port the size of its end."""
+    """The pipe a run from here usually has: as other branches of the same run, or the next size down; at a port the
+    size of its end."""
     owner, name = split_anchor(anchor.upper() if "." in anchor else anchor)
     parent = job.run(owner)
     if parent is None:
@@ -201,7 +203,8 @@ def _likely_pipe(job: Job, anchor: str, style: Style) -> Pipe | None:
 
 
 def _twins(job: Job, head: str) -> list[str]:
-    """Twins a return could be: beside the flow to a station whose return is still free, on the side its first level leg leaves open."""
+    """Twins a return could be: beside the flow to a station whose return is still free, on the side its first level leg
+    leaves open."""
     words = head.split()
     if "from" not in [word.lower() for word in words] or len(words) < 2:
         return []

@@ -22,7 +22,8 @@ def read(data: str | bytes) -> Job:
 
     >>> read("[]")
     Traceback (most recent call last):
-    oikotherm.core.errors.Refused: document: read '[]', expected a job document, for example {"format": "oikotherm-job", ...}
+    oikotherm.core.errors.Refused: document: read '[]', expected a job document, for example {"format": "oikotherm-job",
+    ...}
     """
     example = '{"format": "oikotherm-job", ...}'
     if len(data) > MOST_BYTES:
@@ -112,9 +113,12 @@ def json_schema() -> dict[str, Any]:
             if name in defs[owner]["properties"]:
                 defs[owner]["properties"][name]["enum"] = known
     station["allOf"] = [
-        {"if": {"properties": {"kind": {"const": ident}}}, "then": {"properties": {"data": {"$ref": f"#/$defs/{kind.model.__name__}"}}}}
+        {
+            "if": {"properties": {"kind": {"const": ident}}},
+            "then": {"properties": {"data": {"$ref": f"#/$defs/{kind.model.__name__}"}}},
+        }
         for ident, kind in spec.kinds().items()
-    ]  # fmt: skip
+    ]
     station["properties"]["data"] = {"type": "object"}
     defs.pop("StationData", None)
     return {**schema, "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Oikotherm job"}

@@ -60,7 +60,8 @@ def anchors(job: Job) -> set[str]:
 
 
 def checked(job: Job, **changes: Any) -> Job:
-    """The job with parts replaced, checked as a whole. Parts are models already: only what binds them is checked again."""
+    """The job with parts replaced, checked as a whole. Parts are models already: only what binds them is checked
+    again."""
     fields = {name: getattr(job, name) for name in Job.model_fields}
     return read_as(Job, {**fields, **changes})
 

@@ -94,7 +94,8 @@ def _remove_house(edit: Edit, c: RemoveHouse) -> Job:
 
 
 def station_ports(kind: str, variant: str, practice: str, width_mm: float, height_mm: float) -> tuple[Port, ...]:
-    """The ports a variant of a kind ("" the usual one) has in a practice, on a body of this size. Raises Refused for one there is not."""
+    """The ports a variant of a kind ("" the usual one) has in a practice, on a body of this size. Raises Refused for
+    one there is not."""
     ports = []
     for row in spec.kind(kind).ports_of(variant, practice):
         kit = tuple(
@@ -188,9 +189,10 @@ def _put_port(edit: Edit, c: PutPort) -> Job:
         old, new = f"{station.id}.{was}", f"{station.id}.{c.port.name}"
         changes["runs"] = tuple(
             run.model_copy(update={side: new for side in ("start", "finish") if getattr(run, side) == old})
-            if old in (run.start, run.finish) else run
+            if old in (run.start, run.finish)
+            else run
             for run in edit.job.runs
-        )  # fmt: skip
+        )
     station = read_as(Station, {**dict(station), "ports": ports})
     stations = tuple(station if one.id == station.id else one for one in edit.job.stations)
     return checked(edit.job, stations=stations, **changes)

@@ -5,7 +5,8 @@
     joists J1 on L1: 0,0 4200x3600 along N 200x47 at 400 span 3600
     beam O1 on L0: 1000,0,2200 150x3600x200 clear 25
 
-Corners are x,y from the house's own corner, east and north; an outline is a corner with width x depth, or three and more corners.
+Corners are x,y from the house's own corner, east and north; an outline is a corner with width x depth, or three and
+more corners.
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ EXAMPLES = {
 
 
 def parse_part(text: str, style: Style) -> tuple[str, Part]:
-    """Read a line of the house: ("room" | "wall" | "joists" | "obstacle", the part). Raises Refused with the span and an example."""
+    """Read a line of the house: ("room" | "wall" | "joists" | "obstacle", the part). Raises Refused with the span and
+    an example."""
     colon = text.find(":")
     if colon < 0:
         raise Refused(
@@ -248,11 +250,15 @@ def part_text(part: Part, unit: PaceUnit, *, comma: bool = False) -> str:
             words += ["rodents"] if part.rodents else []
             return " ".join(words)
         case Wall():
-            return f"wall {part.id} on {part.level}: {corner(part.from_xy)} to {corner(part.to_xy)} {length(part.thickness_mm)} {part.kind}"
+            return (
+                f"wall {part.id} on {part.level}: {corner(part.from_xy)} to {corner(part.to_xy)} "
+                f"{length(part.thickness_mm)} {part.kind}"
+            )
         case JoistField():
             kind = "" if part.kind == "solid" else f" {part.kind}"
             return (
-                f"joists {part.id} on {part.level}: {outline(part.outline)} along {part.along} {length(part.depth_mm)}x{length(part.breadth_mm)} "
+                f"joists {part.id} on {part.level}: {outline(part.outline)} along {part.along} "
+                f"{length(part.depth_mm)}x{length(part.breadth_mm)} "
                 f"at {length(part.centres_mm)} span {length(part.span_mm)}{kind}"
             )
         case Obstacle():

@@ -72,7 +72,8 @@ class PutStation(Command):
 
 
 class PutPort(Command):
-    """A port of a station as the label or the tape has it: a new one, or one of the same name again. was: its name until now."""
+    """A port of a station as the label or the tape has it: a new one, or one of the same name again. was: its name
+    until now."""
 
     do: Literal["put_port"]
     station: Id
@@ -180,7 +181,8 @@ class SetState(Command):
 
 
 class CutRun(Command):
-    """Cut a run so far along: it ends at a named point, and a new run goes on from there. What hangs on the rest goes with it."""
+    """Cut a run so far along: it ends at a named point, and a new run goes on from there. What hangs on the rest goes
+    with it."""
 
     do: Literal["cut_run"]
     run: Id

@@ -335,7 +335,8 @@ ITEM_KINDS = ("leg", "device", "tee", "point", "pass", "pipe", "lie", "set", "cr
 
 
 class TwinOf(Frozen):
-    """Beside another run, along the same legs with the same tees; side: where it lies from the first leg that is not along it."""
+    """Beside another run, along the same legs with the same tees; side: where it lies from the first leg that is not
+    along it."""
 
     run: Id
     side: Dir

@@ -1,8 +1,10 @@
 """The pacing notation: a run as one line of text, the way a fitter walks and says it.
 
-    F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 -> R3.left
+    F1 from BLR.flow cu-m 22: D350 [iso] W1850 (wall 220) W400 *T1 W2000 *T2 =cu-m 15 {floor} N600 {view} U450 ->
+    R3.left
 
-Items are master and text is a view: `parse_run` reads a line into items, `run_text` (writing.py) writes the canonical line, `align`
+Items are master and text is a view: `parse_run` reads a line into items, `run_text` (writing.py) writes the canonical
+line, `align`
 lets the items of a retyped line keep the identity of those they replace. The grammar stands in docs/notation.md.
 """
 
@@ -38,7 +40,8 @@ _SET = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Style:
-    """What the reading of a line depends on: the unit of a bare number, the practice (its words and comma), the pipes."""
+    """What the reading of a line depends on: the unit of a bare number, the practice (its words and comma), the
+    pipes."""
 
     catalogue: Catalogue = field(repr=False)
     practice: Practice = "british"
@@ -70,7 +73,8 @@ class Token:
 
 @dataclass(frozen=True, slots=True)
 class ParsedRun:
-    """A line that was read. Anchors are still as typed: whether they exist is for the job to say. Item ids are i1, i2 ..."""
+    """A line that was read. Anchors are still as typed: whether they exist is for the job to say. Item ids are i1, i2
+    ..."""
 
     id: str | None
     start: Token
@@ -134,7 +138,8 @@ Ports = Mapping[str, Collection[str]]  # station id -> the names of its ports
 def parse_run(text: str, style: Style, ports: Ports | None = None) -> ParsedRun:
     """Read one line of pacing. Raises Refused with the span of what could not be read.
 
-    `id from anchor pipe: items -> finish`; the id and the finish may be left out. ports: those of the job, so that a port may be said as
+    `id from anchor pipe: items -> finish`; the id and the finish may be left out. ports: those of the job, so that a
+    port may be said as
     a word after its station; without them such a word is a port where it is no pipe and a pipe follows.
     """
     if len(text) > MOST_SIGNS:
@@ -207,7 +212,8 @@ def _height(said: str, field: str, where: tuple[int, int], style: Style) -> floa
 
 
 def _port_word(words: Sequence[Token], style: Style, ports: Ports | None) -> tuple[Token, Sequence[Token]]:
-    """The anchor the words begin with and what is left: a station and the word after it that names a port of it are one anchor."""
+    """The anchor the words begin with and what is left: a station and the word after it that names a port of it are one
+    anchor."""
     first = words[0]
     if len(words) > 1 and "." not in first.text:
         second = words[1]

@@ -1,4 +1,5 @@
-"""Documents of older versions made those of today: pure steps from dict to dict, one a version, on reading and never in storage."""
+"""Documents of older versions made those of today: pure steps from dict to dict, one a version, on reading and never in
+storage."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ def _list(owner: Any, name: str) -> list[dict[str, Any]]:
 
 
 def upgrade_1(found: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 to 2: the overflow of a tank and the drain of a softener are cold and have a role of their own; clamped multilayer joints
+    """Version 1 to 2: the overflow of a tank and the drain of a softener are cold and have a role of their own; clamped
+    multilayer joints
     have a method of their own."""
     return _clamps(_overflows(found))
 
@@ -89,10 +91,13 @@ def _clamps(found: dict[str, Any]) -> dict[str, Any]:
         return found
     rows = [
         {**row, "value": "compression-mlc"}
-        if isinstance(row, dict) and row.get("field") == "method" and row.get("value") == "compression"
-        and pipe_of.get(_word(row, "target").partition("/")[0]) == "mlc" else row
+        if isinstance(row, dict)
+        and row.get("field") == "method"
+        and row.get("value") == "compression"
+        and pipe_of.get(_word(row, "target").partition("/")[0]) == "mlc"
+        else row
         for row in found["overrides"]
-    ]  # fmt: skip
+    ]
     return {**found, "overrides": rows}
 
 

@@ -110,7 +110,8 @@ def nearest_way(vector: Vec) -> str | None:
 
 
 def way_of(vector: Vec) -> str | None:
-    """The canonical way of a vector that lies in a plane of two plain directions: "NE", "N+30E", "W+1.432D"; None for others.
+    """The canonical way of a vector that lies in a plane of two plain directions: "NE", "N+30E", "W+1.432D"; None for
+    others.
 
     Degrees are kept to a thousandth.
     """

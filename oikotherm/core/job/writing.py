@@ -46,7 +46,9 @@ def item_text(item: Item, style: Style) -> str:
             return f"[{' '.join(word for word in words if word)}]"
         case Tee():
             drop = f" {_length_text('', item.drop_mm, style)}" if item.drop_mm else ""
-            return f"*{item.name}{':' + item.outlet if item.outlet else ''}{' ' + item.closed if item.closed else ''}{drop}"
+            outlet = f":{item.outlet}" if item.outlet else ""
+            closed = f" {item.closed}" if item.closed else ""
+            return f"*{item.name}{outlet}{closed}{drop}"
         case Point():
             return f".{item.name}"
         case Pass():

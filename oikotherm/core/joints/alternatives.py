@@ -15,7 +15,8 @@ from .fitter import Fitter, is_hot, outer_end
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """A joint method a fitting could be made by. why: what forbids it there, empty when nothing does; now: the present one."""
+    """A joint method a fitting could be made by. why: what forbids it there, empty when nothing does; now: the present
+    one."""
 
     method: str
     title: str
@@ -24,7 +25,8 @@ class Way:
 
 
 def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -> list[Way]:
-    """The methods with figures for a fitting's pipes, with what forbids each; empty where the part has its joint by nature."""
+    """The methods with figures for a fitting's pipes, with what forbids each; empty where the part has its joint by
+    nature."""
     fitting, node = fitted.fittings.get(fitting_key), fitted.pipework.nodes.get(fitting_key)
     if fitting is None or node is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
         return []
@@ -41,7 +43,8 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
 
 
 def chains_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -> tuple[Chain, ...]:
-    """The lawful chains of parts between a port, or a pipe that becomes another, and its run, best first; empty where no parts stand."""
+    """The lawful chains of parts between a port, or a pipe that becomes another, and its run, best first; empty where
+    no parts stand."""
     fitting, node = fitted.fittings.get(fitting_key), fitted.pipework.nodes.get(fitting_key)
     if fitting is None or node is None or fitting.kind not in ("port", "transition"):
         return ()

@@ -32,13 +32,21 @@ def _as_bend(old: Fitting, title: str) -> Fitting:
 class Assembler(Fitter):
     """Moves what stands at the nodes of a pipework to where it can be made, and names the pieces and joints between.
 
-    own: the straights that pieces are made of; stood: what stands at their nodes; at_ports: at the ports they end at; ends: at their ends
+    own: the straights that pieces are made of; stood: what stands at their nodes; at_ports: at the ports they end at;
+    ends: at their ends
     on other runs, which stays as it is.
     """
 
     def __init__(
-        self, choices: Choices, pipework: Pipework, catalogue: Catalogue, own: Iterable[str], stood: Stood, at_ports: dict[str, Stood], ends: dict[str, Fitting]
-    ) -> None:  # fmt: skip
+        self,
+        choices: Choices,
+        pipework: Pipework,
+        catalogue: Catalogue,
+        own: Iterable[str],
+        stood: Stood,
+        at_ports: dict[str, Stood],
+        ends: dict[str, Fitting],
+    ) -> None:
         super().__init__(choices, pipework, catalogue)
         self.own = [pipework.straights[key] for key in own]
         self.joints: dict[str, Joint] = {}
@@ -66,9 +74,14 @@ class Assembler(Fitter):
         for key in self.ends:
             del self.fittings[key]
         return Made(
-            self.fittings, self.joints, self.pieces, tuple(self.troubles), self.spans, self.piece_of,
+            self.fittings,
+            self.joints,
+            self.pieces,
+            tuple(self.troubles),
+            self.spans,
+            self.piece_of,
             self.apart_mm,
-        )  # fmt: skip
+        )
 
     # --- joints and pieces --------------------------------------------------------------------------------------------
 
@@ -200,7 +213,8 @@ class Assembler(Fitter):
         self.troubles = [one for one in self.troubles if not (one.kind == "no-figures" and one.key in gone)]
 
     def _bent(self, node: Node) -> tuple[float, float] | None:
-        """The angle [deg] and radius [mm] of the bend that the practice pulls at a turn, before there is room for it; radius 0 where
+        """The angle [deg] and radius [mm] of the bend that the practice pulls at a turn, before there is room for it;
+        radius 0 where
         the pipe is only sprung; None where it takes a fitting."""
         (way_a, a), (way_b, b) = self._arms(node).values()
         angle = fitting_angle(way_a, way_b)
@@ -387,11 +401,24 @@ class Assembler(Fitter):
             for node in (first.from_node, last.to_node)
         ]
         piece = Piece(
-            first.key, first.run, first.pipe, corners[0], corners[-1], first.way,
-            round(sum(legs), 6), tuple(dict.fromkeys(leg for straight in chain for leg in straight.legs)), titles[0], titles[1],
-            self._mating(first.from_node, first.from_arm), self._mating(last.to_node, last.to_arm), first.place, first.close,
-            any(straight.assumed for straight in chain), tuple(straight.key for straight in chain), tuple(bends),
-        )  # fmt: skip
+            first.key,
+            first.run,
+            first.pipe,
+            corners[0],
+            corners[-1],
+            first.way,
+            round(sum(legs), 6),
+            tuple(dict.fromkeys(leg for straight in chain for leg in straight.legs)),
+            titles[0],
+            titles[1],
+            self._mating(first.from_node, first.from_arm),
+            self._mating(last.to_node, last.to_arm),
+            first.place,
+            first.close,
+            any(straight.assumed for straight in chain),
+            tuple(straight.key for straight in chain),
+            tuple(bends),
+        )
         if len(chain) == 1 and not first.close:
             parts = self._sticks(first, piece)
         else:
@@ -418,7 +445,7 @@ class Assembler(Fitter):
             for one in self.passes.get(straight.run, ())
             if one.way.dot(straight.way) > 0.99
             and one.at.minus(piece.a).plus(straight.way, -(low := one.at.minus(piece.a).dot(straight.way))).length < 1.0
-        ]  # fmt: skip
+        ]
         least_mm = self._least(straight)[0] + 100.0
         parts: list[Piece] = []
         at, take, title, number = 0.0, piece.from_mating, piece.from_title, 1
@@ -435,25 +462,53 @@ class Assembler(Fitter):
             place = piece.a.plus(straight.way, spot)
             parts.append(self._part(piece, number, at, spot, (title, coupling), (take, mating)))
             self.fittings[key] = Fitting(
-                key, "coupling", coupling, straight.run, place, (("in", straight.way.times(-1)), ("out", straight.way)),
-                {"in": mating, "out": mating}, {"in": piece.pipe, "out": piece.pipe}, shape="coupling", service=service,
-            )  # fmt: skip
+                key,
+                "coupling",
+                coupling,
+                straight.run,
+                place,
+                (("in", straight.way.times(-1)), ("out", straight.way)),
+                {"in": mating, "out": mating},
+                {"in": piece.pipe, "out": piece.pipe},
+                shape="coupling",
+                service=service,
+            )
             for arm, sign in (("in", -1.0), ("out", 1.0)):
                 self.joints[f"{key}:{arm}"] = Joint(
-                    f"{key}:{arm}", straight.run, mating.method, place.plus(straight.way, sign * mating.take_off_mm), key, coupling, straight.key, str(piece.pipe)
-                )  # fmt: skip
+                    f"{key}:{arm}",
+                    straight.run,
+                    mating.method,
+                    place.plus(straight.way, sign * mating.take_off_mm),
+                    key,
+                    coupling,
+                    straight.key,
+                    str(piece.pipe),
+                )
             at, take, title, number = spot, mating, coupling, number + 1
         parts.append(self._part(piece, number, at, piece.centre_mm, (title, piece.to_title), (take, piece.to_mating)))
         return parts
 
     def _part(
-        self, piece: Piece, number: int, low: float, high: float, titles: tuple[str, str], matings: tuple[Mating, Mating]
-    ) -> Piece:  # fmt: skip
+        self,
+        piece: Piece,
+        number: int,
+        low: float,
+        high: float,
+        titles: tuple[str, str],
+        matings: tuple[Mating, Mating],
+    ) -> Piece:
         key = piece.key if number == 1 else f"{piece.key}/{number}"
         return replace(
-            piece, key=key, a=piece.a.plus(piece.way, low), b=piece.a.plus(piece.way, high), centre_mm=round(high - low, 6),
-            from_title=titles[0], to_title=titles[1], from_mating=matings[0], to_mating=matings[1],
-        )  # fmt: skip
+            piece,
+            key=key,
+            a=piece.a.plus(piece.way, low),
+            b=piece.a.plus(piece.way, high),
+            centre_mm=round(high - low, 6),
+            from_title=titles[0],
+            to_title=titles[1],
+            from_mating=matings[0],
+            to_mating=matings[1],
+        )
 
     def _too_short(self, straight: Straight, piece: Piece) -> None:
         least_mm, why = self._least(straight)
@@ -461,10 +516,19 @@ class Assembler(Fitter):
         if cut_mm < least_mm - 1e-6 and piece.from_mating.known and piece.to_mating.known:
             street = street_mm((piece.from_mating, piece.to_mating))
             self._trouble(
-                "leg-short", piece.key, piece.run, piece.a, cut=f"{cut_mm:.1f}", least=f"{least_mm:.1f}", why=why,
-                need=f"{least_mm - cut_mm:.3f}", ends=f"{piece.from_title} and {piece.to_title}", leg=piece.legs[-1] if piece.legs else "",
-                street="" if street is None or piece.close else f"{street:.3f}", centre=f"{piece.centre_mm:.3f}",
-            )  # fmt: skip
+                "leg-short",
+                piece.key,
+                piece.run,
+                piece.a,
+                cut=f"{cut_mm:.1f}",
+                least=f"{least_mm:.1f}",
+                why=why,
+                need=f"{least_mm - cut_mm:.3f}",
+                ends=f"{piece.from_title} and {piece.to_title}",
+                leg=piece.legs[-1] if piece.legs else "",
+                street="" if street is None or piece.close else f"{street:.3f}",
+                centre=f"{piece.centre_mm:.3f}",
+            )
 
 
 _SOCKETED = ("elbow", "elbow45", "tee", "coupling", "reducer")

@@ -1,4 +1,5 @@
-"""A chain of parts from one end to another: what is asked for, the parts and joints it is of, and its way of being written."""
+"""A chain of parts from one end to another: what is asked for, the parts and joints it is of, and its way of being
+written."""
 
 from __future__ import annotations
 
@@ -14,11 +15,14 @@ STUB = "stub-"  # before the pipe, where a piece of pipe stands between two part
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """What is wanted, for a service and, where it is known, one of its roles. temp_c and pressure_bar as they can become, None for what is
+    """What is wanted, for a service and, where it is known, one of its roles. temp_c and pressure_bar as they can
+    become, None for what is
     usual for the role or service; near_heat: a boiler, heater or flue stands at the start.
 
-    flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all (torch, press,
-    press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass, such as
+    flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all
+    (torch, press,
+    press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass,
+    such as
     gas-connector; preferred: the school's joint methods, first choice first; stock: part id -> pieces on the van.
     """
 
@@ -40,10 +44,19 @@ class Ask:
     role: str = ""
 
     def question(self, a: End, b: End, *, hot: bool = False, marks: frozenset[str] = frozenset()) -> Question:
-        """What the law is asked about one joint of a chain. hot: no metal stub yet between it and the heat; marks: of the part."""
+        """What the law is asked about one joint of a chain. hot: no metal stub yet between it and the heat; marks: of
+        the part."""
         return Question(
-            a, b, self.service, self.practice, role=self.role, reach=not self.concealed, flame=self.flame, near_heat=hot, marks=marks
-        )  # fmt: skip
+            a,
+            b,
+            self.service,
+            self.practice,
+            role=self.role,
+            reach=not self.concealed,
+            flame=self.flame,
+            near_heat=hot,
+            marks=marks,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,8 +93,10 @@ class ChainJoint:
 
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """A way from the start to the goal. score: lower is better; because: what speaks for it; reasons: what forbids it (when it
-    is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of the goal."""
+    """A way from the start to the goal. score: lower is better; because: what speaks for it; reasons: what forbids it
+    (when it
+    is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of the
+    goal."""
 
     links: tuple[Link, ...]
     joints: tuple[ChainJoint, ...]

@@ -13,7 +13,8 @@ from .law import HIDDEN, Question
 
 @dataclass(frozen=True, slots=True)
 class Here:
-    """What decides a joint beside the pipe: what runs through it, where it lies, whether a flame is allowed. place "": in view."""
+    """What decides a joint beside the pipe: what runs through it, where it lies, whether a flame is allowed. place "":
+    in view."""
 
     service: str
     role: str
@@ -34,7 +35,8 @@ NOWHERE = Here("", "", "", True)
 
 
 class Choices:
-    """What a job says of joints and bends wherever they are: the methods its practice takes first, those set by hand (override: fitting ->
+    """What a job says of joints and bends wherever they are: the methods its practice takes first, those set by hand
+    (override: fitting ->
     method), the parts chosen by hand (chain: fitting -> ids), rooms without a flame, the largest pipe it bends."""
 
     def __init__(self, job: Job) -> None:

@@ -1,4 +1,5 @@
-"""dress(pipework) -> Fitted: the parts at the nodes, and between them every piece of pipe with its joints, bends and ends."""
+"""dress(pipework) -> Fitted: the parts at the nodes, and between them every piece of pipe with its joints, bends and
+ends."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ from .fitter import Fitter
 def dress(job: Job, pipework: Pipework, context: Context) -> Fitted:
     """Put parts and joints on a traced pipework. Never raises: what has no figures or no part becomes a Trouble.
 
-    It goes run by run: what stands at the nodes of a run follows from its form and the pipes that hang on it, what is made of its
+    It goes run by run: what stands at the nodes of a run follows from its form and the pipes that hang on it, what is
+    made of its
     pipe from that and its lengths. So an edit works out the runs it touches and no others.
     """
     return _House(job, pipework, context.catalogue).dressed()
@@ -27,7 +29,8 @@ def dress(job: Job, pipework: Pipework, context: Context) -> Fitted:
 
 @dataclass(frozen=True, slots=True)
 class _Block:
-    """Runs that are made together: mostly one. hung: straights of other runs on their nodes; ends: nodes of others, and ports, that
+    """Runs that are made together: mostly one. hung: straights of other runs on their nodes; ends: nodes of others, and
+    ports, that
     their own pipe ends at."""
 
     runs: tuple[str, ...]
@@ -118,19 +121,37 @@ class _House:
         """What stands at the nodes of a block; where each stands is not told by it."""
         work = self.work
         hung = tuple(
-            (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
+            (
+                one.key,
+                one.pipe,
+                one.way,
+                one.from_node,
+                one.from_arm,
+                one.to_node,
+                one.to_arm,
+                one.close,
+                one.place,
+                one.place_to,
+            )
             for one in block.hung
-        )  # fmt: skip
+        )
         flames: tuple[bool, ...] = ()
         if self.choices.flameless:
             flames = tuple(self.choices.flame(node.at) for part in block.parts for node in part.nodes.values())
         values = (
-            self.said, hung, flames, self._rows(block), tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
+            self.said,
+            hung,
+            flames,
+            self._rows(block),
+            tuple(work.nodes[key].kind for part in block.parts for key in part.joins),
             tuple(work.runs[run].run.role if run in work.runs else "" for run in block.runs),
-        )  # fmt: skip
+        )
         return self.work.memory.keep(
-            "fittings of runs", (self.catalogue, *(part.form for part in block.parts)), values, lambda: self._fitter(self._around(block)).stand()
-        )  # fmt: skip
+            "fittings of runs",
+            (self.catalogue, *(part.form for part in block.parts)),
+            values,
+            lambda: self._fitter(self._around(block)).stand(),
+        )
 
     def _at_port(self, key: str) -> Stood:
         """What stands at a port."""
@@ -141,9 +162,15 @@ class _House:
             for arm, one in ((arm, work.straights[name]) for arm, name in arms.items())
         )
         values = (
-            key, node.run, self.said, on, self.choices.flame(node.at), self.choices.override.get(key), self.choices.chain.get(key),
+            key,
+            node.run,
+            self.said,
+            on,
+            self.choices.flame(node.at),
+            self.choices.override.get(key),
+            self.choices.chain.get(key),
             work.runs[node.run].run.role,
-        )  # fmt: skip
+        )
         return work.memory.keep(
             "fittings of a port",
             (self.catalogue, work.ports[node.part]),
@@ -167,9 +194,13 @@ class _House:
         )
         own = [key for part in block.parts for key in part.straights]
         return work.memory.keep(
-            "pieces and joints", (self.catalogue, stood, *block.parts, *at_ports.values(), *ends.values()), values,
-            lambda: Assembler(self.choices, self._around(block, block.ends), self.catalogue, own, stood, at_ports, ends).made(),
-        )  # fmt: skip
+            "pieces and joints",
+            (self.catalogue, stood, *block.parts, *at_ports.values(), *ends.values()),
+            values,
+            lambda: Assembler(
+                self.choices, self._around(block, block.ends), self.catalogue, own, stood, at_ports, ends
+            ).made(),
+        )
 
     def _rows(self, block: _Block) -> tuple[tuple[str, str], ...]:
         return tuple(row for run in block.runs for row in self.rows.get(run, ())) if self.rows else ()
@@ -194,9 +225,16 @@ class _House:
             one for run in {node.run for node in nodes.values()} if run in work.parts for one in work.parts[run].passes
         )
         return Pipework(
-            work.ports, nodes, {key: work.straights[key] for key in straights}, work.runs, passes, {key: work.arms[key] for key in nodes}, {}, work.graph,
+            work.ports,
+            nodes,
+            {key: work.straights[key] for key in straights},
+            work.runs,
+            passes,
+            {key: work.arms[key] for key in nodes},
+            {},
+            work.graph,
             work.memory,
-        )  # fmt: skip
+        )
 
     def _leave_old(self, fitted: Fitted) -> Fitted:
         """What is there already is no work: its fittings are marked, its joints and troubles left out."""
@@ -211,7 +249,9 @@ class _House:
                 fittings[key] = work.memory.keep("old fitting", (fitting,), None, partial(replace, fitting, new=False))
         joints = {key: joint for key, joint in fitted.joints.items() if fittings[joint.fitting_key].new}
         troubles = tuple(
-            one for one in fitted.troubles
-            if (one.key not in fittings or fittings[one.key].new) and (one.key not in fitted.pieces or one.run not in old)
-        )  # fmt: skip
+            one
+            for one in fitted.troubles
+            if (one.key not in fittings or fittings[one.key].new)
+            and (one.key not in fitted.pieces or one.run not in old)
+        )
         return replace(fitted, joints=joints, troubles=troubles)

@@ -1,6 +1,7 @@
 """The transition finder: which chain of parts takes one end to another, lawfully, with the tools that are there.
 
-A chain is a path over ends: from the open end one joint leads into a part, and the part's other end is open next. Paths are
+A chain is a path over ends: from the open end one joint leads into a part, and the part's other end is open next. Paths
+are
 searched best first with the least number of parts still to come as a lower bound (A*, Hart, Nilsson and Raphael 1968).
 """
 
@@ -63,10 +64,13 @@ def find(ask: Ask, catalogue: Catalogue, memory: Memory | None = None, *, explai
 
 
 def named_chain(ask: Ask, ids: str, catalogue: Catalogue, memory: Memory | None = None) -> Chain:
-    """The chain that somebody chose: parts of the catalogue by their ids joined by +, in the order they stand, each the way round it fits.
+    """The chain that somebody chose: parts of the catalogue by their ids joined by +, in the order they stand, each the
+    way round it fits.
 
-    What forbids it, or where it does not fit, is in its reasons; none where it can be made. A piece of pipe between two parts is written
-    stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them, or as find() does.
+    What forbids it, or where it does not fit, is in its reasons; none where it can be made. A piece of pipe between two
+    parts is written
+    stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them, or as find()
+    does.
     """
     ask = _with_usual(ask)
     graph = _graph(catalogue, Memory() if memory is None else memory)
@@ -115,7 +119,8 @@ def _barred(ask: Ask, catalogue: Catalogue) -> tuple[str, ...]:
     return tuple(reason.text for reason in ends_allowed(catalogue, question))
 
 
-# --- the graph of ends ---------------------------------------------------------------------------------------------------
+# --- the graph of ends
+# ---------------------------------------------------------------------------------------------------
 
 
 @dataclass(slots=True)
@@ -203,12 +208,13 @@ def _tokens(catalogue: Catalogue, end: End) -> list[tuple[object, ...]]:
     return found
 
 
-# --- the search -----------------------------------------------------------------------------------------------------------
+# --- the search ---------------------------------------------------------------------------------------------
 
 
 @dataclass(slots=True)
 class _State:
-    """A partial chain: how far it has come and what it has done. side: base metal met since the last insulating part."""
+    """A partial chain: how far it has come and what it has done. side: base metal met since the last insulating
+    part."""
 
     cost: float
     end: End
@@ -387,9 +393,18 @@ class _Search:
         insulating = part is not None and ("dielectric" in part.marks or "valve" in part.marks or metal == "plastic")
         side = "" if insulating or metal == "plastic" else _side(metal, state.side)
         return _State(
-            state.cost + cost + (9.0 if reasons else 0.0), link.leave, metal, side, undone, state.passed or (part is not None and part.family == ask.via), shielded,
-            (*state.links, Link(part, link.enter, link.leave, link.title, stub_mm)), (*state.joints, joint), (*state.reasons, *reasons), min(bores) if bores else None,
-        )  # fmt: skip
+            state.cost + cost + (9.0 if reasons else 0.0),
+            link.leave,
+            metal,
+            side,
+            undone,
+            state.passed or (part is not None and part.family == ask.via),
+            shielded,
+            (*state.links, Link(part, link.enter, link.leave, link.title, stub_mm)),
+            (*state.joints, joint),
+            (*state.reasons, *reasons),
+            min(bores) if bores else None,
+        )
 
     def _unfit(self, link: Link) -> list[str]:
         """What forbids a part itself, whatever it is joined to: what it is made for, the heat and pressure it bears."""
@@ -425,8 +440,18 @@ class _Search:
             return None
         undone = state.undone or self._undone(joint)
         return _State(
-            state.cost + cost + (9.0 if reasons else 0.0), _DONE, metal, state.side, undone, state.passed, state.shielded, state.links, (*state.joints, joint), (*state.reasons, *reasons), state.bore,
-        )  # fmt: skip
+            state.cost + cost + (9.0 if reasons else 0.0),
+            _DONE,
+            metal,
+            state.side,
+            undone,
+            state.passed,
+            state.shielded,
+            state.links,
+            (*state.joints, joint),
+            (*state.reasons, *reasons),
+            state.bore,
+        )
 
     def chain(self, state: _State) -> Chain:
         """What a state has become, in words."""
@@ -444,9 +469,16 @@ class _Search:
         if any("access" in need for joint in state.joints for need in joint.needs):
             words.append("behind an access panel")
         return Chain(
-            links, state.joints, round(state.cost, 1), tuple(words), tuple(dict.fromkeys(state.reasons)), state.bore,
-            round(sum(link.length_mm for link in links), 2), state.undone, in_stock,
-        )  # fmt: skip
+            links,
+            state.joints,
+            round(state.cost, 1),
+            tuple(words),
+            tuple(dict.fromkeys(state.reasons)),
+            state.bore,
+            round(sum(link.length_mm for link in links), 2),
+            state.undone,
+            in_stock,
+        )
 
     def _cut(self, state: _State, n: int) -> Link:
         """A stub with the insertions of both its ends."""

@@ -12,10 +12,12 @@ from .chain import Chain
 
 @dataclass(frozen=True, slots=True)
 class Mating:
-    """How one end of a pipe is taken up. take_off_mm: from the reference point (centre, or port plane) to the pipe's end.
+    """How one end of a pipe is taken up. take_off_mm: from the reference point (centre, or port plane) to the pipe's
+    end.
 
     Sockets: stop_mm is the measure z from the centre to the stop, insertion_mm the depth behind the socket's mouth; the
-    pipe ends at the stop. Threads: face_mm is the measure A from the centre to the face, insertion_mm what is screwed in.
+    pipe ends at the stop. Threads: face_mm is the measure A from the centre to the face, insertion_mm what is screwed
+    in.
     """
 
     method: str
@@ -50,7 +52,8 @@ class Fitting:
     """Whether it is part of the work: a tee cut into an old pipe is, its elbows are not."""
 
     chains: tuple[tuple[str, Chain], ...] = ()
-    """Transitions the finder has put between this fitting, or port, and the pipe on an arm: arm -> parts and joints, outward."""
+    """Transitions the finder has put between this fitting, or port, and the pipe on an arm: arm -> parts and joints,
+    outward."""
 
     service: str = ""
     """The service it is marked for, where fittings for it are others than those for the rest: a gas press elbow."""
@@ -60,8 +63,20 @@ class Fitting:
         if at == self.at:
             return self
         return Fitting(
-            self.key, self.kind, self.title, self.run, at, self.arms, self.matings, self.pipes, self.source, self.shape, self.new, self.chains, self.service
-        )  # fmt: skip
+            self.key,
+            self.kind,
+            self.title,
+            self.run,
+            at,
+            self.arms,
+            self.matings,
+            self.pipes,
+            self.source,
+            self.shape,
+            self.new,
+            self.chains,
+            self.service,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,8 +95,10 @@ class Joint:
 
 @dataclass(frozen=True, slots=True)
 class Bend:
-    """A bend pulled in a piece. node: the turn it makes; leg_mm: centre line from the corner before; roll_deg: how far the
-    pipe is turned about itself from the plane of the bend before. Below 3 degrees it is sprung, not pulled: radius 0."""
+    """A bend pulled in a piece. node: the turn it makes; leg_mm: centre line from the corner before; roll_deg: how far
+    the
+    pipe is turned about itself from the plane of the bend before. Below 3 degrees it is sprung, not pulled: radius
+    0."""
 
     node: str
     at: Vec
@@ -93,7 +110,8 @@ class Bend:
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """One pipe to cut. centre_mm between the reference points of its two ends, along the corners of its bends; from_, to:
+    """One pipe to cut. centre_mm between the reference points of its two ends, along the corners of its bends; from_,
+    to:
     how it is taken up there; straights: the straights it fills; way: where it sets out to."""
 
     key: str

@@ -34,7 +34,8 @@ PIPE_END = Mating("", 0.0, 0.0, 0.0, "pipe end", "")
 
 
 def _asked(catalogue: Catalogue, ask: Ask, memory: Memory) -> Answer:
-    """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where there is none."""
+    """The finder's answer, kept: the same transition is met at many ports. Why others are rejected is told only where
+    there is none."""
     return memory.keep("transition", (catalogue,), ask, lambda: find(ask, catalogue, memory, explain=False))
 
 
@@ -76,7 +77,8 @@ class Fitter:
     # --- which method -------------------------------------------------------------------------------------------------
 
     def method(self, pipe: Pipe, key: str) -> str | None:
-        """The joint method at a fitting: the one set by hand if it is lawful and fits, else the practice's choice among those that are.
+        """The joint method at a fitting: the one set by hand if it is lawful and fits, else the practice's choice among
+        those that are.
 
         None where nothing lawful has figures for this pipe: then there is no joint, and a Trouble says why.
         """
@@ -102,7 +104,8 @@ class Fitter:
         return found
 
     def here_at(self, node: Node) -> Here:
-        """What runs through a node, where it lies (hidden if any of its pipes does there), whether a flame is allowed."""
+        """What runs through a node, where it lies (hidden if any of its pipes does there), whether a flame is
+        allowed."""
         straights = [self.pipework.straights[key] for key in self.pipework.arms[node.key].values()]
         trace = self.pipework.runs.get(node.run) or next(
             (self.pipework.runs[one.run] for one in straights if one.run in self.pipework.runs), None
@@ -124,7 +127,8 @@ class Fitter:
         return found
 
     def unlawful(self, method: str, pipe: Pipe) -> str:
-        """Why this method may not or cannot be used here: the law's reasons, or that there are no fittings. Empty when it may."""
+        """Why this method may not or cannot be used here: the law's reasons, or that there are no fittings. Empty when
+        it may."""
         if method not in self.catalogue.methods:
             return f"There is no joint method {method}."
         verdict = self.judge(method, pipe)
@@ -312,7 +316,8 @@ class Fitter:
         )
 
     def _lawful_device(self, node: Node, own: Device, pipe: Pipe) -> None:
-        """Ask the law about a device's own joints. Whether they may lie behind a finish is a rule's to say, joint by joint."""
+        """Ask the law about a device's own joints. Whether they may lie behind a finish is a rule's to say, joint by
+        joint."""
         kept, self.here = self.here, replace(self.here, place="")
         why = self.unlawful(own.method, pipe)
         self.here = kept
@@ -374,9 +379,17 @@ class Fitter:
             self._no_way("no-transition", node, "", start, b, answer)
         arms = self._arms(node)
         self.fittings[node.key] = Fitting(
-            node.key, "transition", title, node.run, node.at, tuple((arm, way) for arm, (way, _) in arms.items()), matings, {first: a, second: b},
-            shape="reducer", chains=(("between", chain),) if chain else (),
-        )  # fmt: skip
+            node.key,
+            "transition",
+            title,
+            node.run,
+            node.at,
+            tuple((arm, way) for arm, (way, _) in arms.items()),
+            matings,
+            {first: a, second: b},
+            shape="reducer",
+            chains=(("between", chain),) if chain else (),
+        )
 
     def _both_known(self, *pipes: Pipe) -> bool:
         return all(self.catalogue.pipe(pipe.code, pipe.size) for pipe in pipes)
@@ -509,7 +522,8 @@ class Fitter:
         return node.kind == "port" or (node.kind == "change" and len({pipe.code for pipe in pipes}) > 1)
 
     def _by_hand(self, node: Node, start: End, pipe: Pipe, *, near_heat: bool) -> Chain | None:
-        """The parts chosen by hand for the way from an end to a pipe, if they are lawful there and fit; else a Trouble says why not."""
+        """The parts chosen by hand for the way from an end to a pipe, if they are lawful there and fit; else a Trouble
+        says why not."""
         ids = self.choices.chain.get(node.key, "")
         if not ids:
             return None
@@ -547,9 +561,17 @@ class Fitter:
         soft = self.catalogue.material(pipe.code) in ("plastic", "multilayer")
         order = (*self.choices.order, *(method for method in SCHOOL if method not in self.choices.order))
         return Ask(
-            start, goal, self.here.service, concealed=self.here.hidden, flame=self.here.flame, undo=undo, near_heat=near_heat and soft, practice=self.choices.practice,
-            preferred=order, role=self.here.role,
-        )  # fmt: skip
+            start,
+            goal,
+            self.here.service,
+            concealed=self.here.hidden,
+            flame=self.here.flame,
+            undo=undo,
+            near_heat=near_heat and soft,
+            practice=self.choices.practice,
+            preferred=order,
+            role=self.here.role,
+        )
 
     def transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
         """What the finder says of the way from an end to a pipe here."""

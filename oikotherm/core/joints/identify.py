@@ -17,23 +17,49 @@ CALLIPER_MM, STRING_MM = (
 )  # typ: how far a reading lies from the truth, as a standard deviation of the diameter
 LEAST = 0.02
 MATERIALS = {
-    "copper": ("copper",), "plastic": ("plastic",), "multilayer": ("multilayer",), "steel": ("steel",), "galvanised": ("galv",), "stainless": ("stainless",),
+    "copper": ("copper",),
+    "plastic": ("plastic",),
+    "multilayer": ("multilayer",),
+    "steel": ("steel",),
+    "galvanised": ("galv",),
+    "stainless": ("stainless",),
     "brass": ("brass",),
-}  # fmt: skip
+}
 # typ: the years a system was laid; what lies outside is unlikely, not impossible
-LAID = {"cu-old": (1930, 1975), "cu-m": (1970, 2100), "pb-m": (1980, 2100), "pexa": (1985, 2100), "mlc": (1992, 2100), "fe-press": (1985, 2100), "galv": (1900, 1985), "csst": (1990, 2100)}  # fmt: skip
+LAID = {
+    "cu-old": (1930, 1975),
+    "cu-m": (1970, 2100),
+    "pb-m": (1980, 2100),
+    "pexa": (1985, 2100),
+    "mlc": (1992, 2100),
+    "fe-press": (1985, 2100),
+    "galv": (1900, 1985),
+    "csst": (1990, 2100),
+}
 
 
 # typ: how often a system is met with beside its kin of the same diameter, and the practice it belongs to
 COMMON = {"cu-mm": 0.6, "cu-k": 0.2, "cu-soft": 0.25}
-HOME = {"cu-l": "north-american", "cu-mm": "north-american", "cu-k": "north-american", "pexa": "north-american", "fe-40": "north-american",
-    "cu-m": "metric", "cu-old": "metric", "pb-m": "metric", "mlc": "metric", "fe-press": "metric", "fe-m": "metric"}  # fmt: skip
+HOME = {
+    "cu-l": "north-american",
+    "cu-mm": "north-american",
+    "cu-k": "north-american",
+    "pexa": "north-american",
+    "fe-40": "north-american",
+    "cu-m": "metric",
+    "cu-old": "metric",
+    "pb-m": "metric",
+    "mlc": "metric",
+    "fe-press": "metric",
+    "fe-m": "metric",
+}
 ABROAD = 0.2
 
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """What it may be. end: as the finder takes it; confidence 0 to 1, all candidates together 1; tell: how to tell it from the next."""
+    """What it may be. end: as the finder takes it; confidence 0 to 1, all candidates together 1; tell: how to tell it
+    from the next."""
 
     end: str
     title: str
@@ -54,12 +80,19 @@ def _tell() -> dict[frozenset[str], str]:
 
 
 def identify_pipe(
-    catalogue: Catalogue, od_mm: float | None = None, round_mm: float | None = None, material: str = "", year: int | None = None, practice: str = ""
-) -> list[Candidate]:  # fmt: skip
+    catalogue: Catalogue,
+    od_mm: float | None = None,
+    round_mm: float | None = None,
+    material: str = "",
+    year: int | None = None,
+    practice: str = "",
+) -> list[Candidate]:
     """Pipes it may be, likeliest first, from the outside diameter by calliper or the length of a string round it [mm].
 
-    material: copper, plastic, multilayer, steel, galvanised or stainless; year: about when it was laid; practice: where. Confidence is the normal
-    likelihood of the reading, times how likely the system is at that age. Raises Refused without a measure, or out of 3 to 200 mm.
+    material: copper, plastic, multilayer, steel, galvanised or stainless; year: about when it was laid; practice:
+    where. Confidence is the normal
+    likelihood of the reading, times how likely the system is at that age. Raises Refused without a measure, or out of 3
+    to 200 mm.
     """
     if (od_mm is None) == (round_mm is None):
         raise Refused(
@@ -99,9 +132,14 @@ def identify_pipe(
 
 
 def identify_thread(
-    diameter_mm: float | None = None, threads_per_inch: float | None = None, female: bool = False, taper: bool | None = None, angle_deg: float | None = None
-) -> list[Candidate]:  # fmt: skip
-    """Threads it may be, likeliest first, from the diameter over the crests (female: between them) [mm], threads per inch,
+    diameter_mm: float | None = None,
+    threads_per_inch: float | None = None,
+    female: bool = False,
+    taper: bool | None = None,
+    angle_deg: float | None = None,
+) -> list[Candidate]:
+    """Threads it may be, likeliest first, from the diameter over the crests (female: between them) [mm], threads per
+    inch,
     taper or parallel, and the angle of the gauge that fits. Raises Refused without any measure, or one out of range."""
     if diameter_mm is None and threads_per_inch is None:
         raise Refused("diameter", "neither", "the diameter over the threads, or threads per inch", "26.4")

@@ -1,6 +1,7 @@
 """What joint is lawful: the one place that says whether two ends may be joined, for a service, a practice and a place.
 
-Geometry (mate.py) says whether the ends go together; the lines of data/law.csv say what the trade refuses or asks for. Every line that
+Geometry (mate.py) says whether the ends go together; the lines of data/law.csv say what the trade refuses or asks for.
+Every line that
 refuses speaks, the most specific first; a more specific line that allows overrules one of the same code.
 """
 
@@ -23,7 +24,8 @@ HIDDEN = ("wall", "floor", "ceiling", "ground")
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """Why not. code: what kind of reason (see data/law.csv; fit, temperature, pressure besides); source: where the rule is from."""
+    """Why not. code: what kind of reason (see data/law.csv; fit, temperature, pressure besides); source: where the rule
+    is from."""
 
     code: str
     text: str
@@ -34,9 +36,12 @@ class Reason:
 class Question:
     """May these two ends be joined here? b None: the end of a fitting that takes pipe a by `method`.
 
-    method: "" for whatever the ends give; service, role: what runs through ("" role: any of the service); place: where it lies, as in the
-    document; reach: whether a hand gets to it; flame: whether one may be lit; near_heat: a boiler, heater outlet or flue is near;
-    temp_c [C], pressure_pa [Pa]: the most it becomes, None where it is not asked; marks: of the part itself (union, connector, bush).
+    method: "" for whatever the ends give; service, role: what runs through ("" role: any of the service); place: where
+    it lies, as in the
+    document; reach: whether a hand gets to it; flame: whether one may be lit; near_heat: a boiler, heater outlet or
+    flue is near;
+    temp_c [C], pressure_pa [Pa]: the most it becomes, None where it is not asked; marks: of the part itself (union,
+    connector, bush).
     """
 
     a: End
@@ -56,7 +61,8 @@ class Question:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """allowed, with (what it needs) or refused. method: the joint, "" where none is made; why: how the ends go together;
+    """allowed, with (what it needs) or refused. method: the joint, "" where none is made; why: how the ends go
+    together;
     instead: methods that may be used in its place; tempting: refused, but it looks or starts as if it would go."""
 
     verdict: Literal["allowed", "with", "refused"]
@@ -78,7 +84,8 @@ class Verdict:
 
 
 def law(catalogue: Catalogue, question: Question, *, suggest: bool = True) -> Verdict:
-    """The verdict on a joint. Source: the rules of the trade, line by line in data/law.csv. suggest: look for what may be used instead.
+    """The verdict on a joint. Source: the rules of the trade, line by line in data/law.csv. suggest: look for what may
+    be used instead.
 
     Raises Refused for a service or practice there is not.
     """
@@ -132,7 +139,8 @@ def _judge(catalogue: Catalogue, q: Question) -> Verdict:
 
 
 def ends_allowed(catalogue: Catalogue, question: Question) -> tuple[Reason, ...]:
-    """What forbids the ends of a question whatever joins them: pipe that may not carry this, heat or pressure it does not bear."""
+    """What forbids the ends of a question whatever joins them: pipe that may not carry this, heat or pressure it does
+    not bear."""
     reasons, _, _ = _lines(catalogue, question, question.b or question.a, "")
     return tuple(reason for reason in reasons if reason.code in ("pipe-service", "temperature", "pressure"))
 
@@ -162,8 +170,10 @@ def heat_away_mm(catalogue: Catalogue, practice: str) -> float:
 def methods_for(catalogue: Catalogue, pipe: End, question: Question) -> tuple[str, ...]:
     """The methods that join this pipe lawfully, as the question has it, in the order of the catalogue."""
     return tuple(
-        method for method in catalogue.methods if not law(catalogue, replace(question, a=pipe, b=None, method=method), suggest=False).refused
-    )  # fmt: skip
+        method
+        for method in catalogue.methods
+        if not law(catalogue, replace(question, a=pipe, b=None, method=method), suggest=False).refused
+    )
 
 
 def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> End | None:
@@ -235,7 +245,8 @@ def _no_mouth(catalogue: Catalogue, q: Question) -> Verdict:
 
 
 def _lines(catalogue: Catalogue, q: Question, b: End, method: str) -> tuple[list[Reason], list[str], list[str]]:
-    """What the law says of a question: reasons that refuse it, the most specific first, what it needs, what may be used instead."""
+    """What the law says of a question: reasons that refuse it, the most specific first, what it needs, what may be used
+    instead."""
     about = _about(catalogue, q, b)
     places = _places(q)
     own = spec.service(q.service).like or q.service
@@ -252,9 +263,10 @@ def _lines(catalogue: Catalogue, q: Question, b: End, method: str) -> tuple[list
     needs = [need for row in speaking if row.verdict == "with" for need in row.needs]
     systems = [catalogue.systems[end.family] for end in (q.a, b) if end.family in catalogue.systems]
     instead = [
-        one for one in dict.fromkeys(one for row in refusing for one in row.instead)
+        one
+        for one in dict.fromkeys(one for row in refusing for one in row.instead)
         if one != method and (not systems or any(one in system.methods for system in systems))
-    ]  # fmt: skip
+    ]
     unique = list({reason.text: reason for reason in reversed(reasons)}.values())[::-1]
     return unique, needs, instead
 
@@ -264,8 +276,11 @@ def _reasons(catalogue: Catalogue, q: Question, b: End, method: str, refusing: l
     words = {
         "title": _big(catalogue.methods[method].title) if method in catalogue.methods else "This joint",
         "away": catalogue.heat[q.practice].said,
-        "part": "A " + next((mark for mark in ("union", "connector", "dielectric", "bush") if mark in q.marks), "part").replace("connector", "flexible connector"),
-    }  # fmt: skip
+        "part": "A "
+        + next((mark for mark in ("union", "connector", "dielectric", "bush") if mark in q.marks), "part").replace(
+            "connector", "flexible connector"
+        ),
+    }
     return [
         Reason(row.code, row.text.format(**words, pipe=pipe), row.source)
         for row in refusing
@@ -304,7 +319,8 @@ def _places(q: Question) -> frozenset[str]:
 
 
 def _about(catalogue: Catalogue, q: Question, b: End) -> frozenset[str]:
-    """What the law may call the ends: their families, what pipe is made of, whether a press fitting is marked for gas, the part's marks."""
+    """What the law may call the ends: their families, what pipe is made of, whether a press fitting is marked for gas,
+    the part's marks."""
     found = {f"part-{mark}" for mark in q.marks}
     for end in (q.a, b):
         found.add(end.family)
@@ -320,7 +336,8 @@ def _about(catalogue: Catalogue, q: Question, b: End) -> frozenset[str]:
 
 
 def metal_of(catalogue: Catalogue, end: End) -> str:
-    """What an end is made of, as far as fresh water minds: copper, steel (zinc on it or not), brass, plastic; "" where it is not said."""
+    """What an end is made of, as far as fresh water minds: copper, steel (zinc on it or not), brass, plastic; "" where
+    it is not said."""
     for mark in ("steel", "galv", "brass", "copper"):
         if mark in end.marks:
             return "steel" if mark == "galv" else mark
@@ -358,7 +375,10 @@ def _limits(ends: Iterable[End], q: Question) -> list[Reason]:
                 )
             )
         if q.pressure_pa is not None and highest_bar * PA_PER_BAR < q.pressure_pa:
-            text = f"{end.family} {end.size} bears {highest_bar:g} bar, it becomes {q.pressure_pa / PA_PER_BAR:g} bar (typ)."
+            text = (
+                f"{end.family} {end.size} bears {highest_bar:g} bar, it becomes {q.pressure_pa / PA_PER_BAR:g} bar "
+                "(typ)."
+            )
             found.append(Reason("pressure", text, source))
     return list(dict.fromkeys(found))
 

@@ -1,6 +1,8 @@
-"""Which two ends go together, by what joint, with what: threads, sockets, cones and faces. Sockets and their pipes in data/mating.csv.
+"""Which two ends go together, by what joint, with what: threads, sockets, cones and faces. Sockets and their pipes in
+data/mating.csv.
 
-Geometry only: what may run through the joint, and where it may lie, is law.py. The verdict does not depend on which end is named first.
+Geometry only: what may run through the joint, and where it may lie, is law.py. The verdict does not depend on which end
+is named first.
 """
 
 from __future__ import annotations
@@ -17,12 +19,16 @@ from ..tables import CATALOGUE, read_rows
 SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
 OLD_BODIES = {"1/2": "15", "3/4": "22", "1": "28"}  # old British copper -> the metric compression body that takes it
 SLIDES_MM = 1.2  # a pipe this near to a socket's size slides in and fools the hand
-THREADS_PER_INCH = {"ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0}, "NPT": {"1/8": 27.0, "1/4": 18.0, "3/8": 18.0, "1/2": 14.0, "3/4": 14.0}}  # fmt: skip
+THREADS_PER_INCH = {
+    "ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0},
+    "NPT": {"1/8": 27.0, "1/4": 18.0, "3/8": 18.0, "1/2": 14.0, "3/4": 14.0},
+}
 
 
 @dataclass(frozen=True, slots=True)
 class Mate:
-    """What becomes of two ends by their shape. verdict: fits, with (what is in needs) or refused; method: the joint; why: one sentence.
+    """What becomes of two ends by their shape. verdict: fits, with (what is in needs) or refused; method: the joint;
+    why: one sentence.
 
     tempting: refused, but it looks or starts as if it would go.
     """
@@ -69,8 +75,11 @@ def _sockets() -> dict[tuple[str, str], tuple[str, ...]]:
 def takes_insert(code: str) -> bool:
     """Whether a pipe goes into push-fit with an insert or stiffener in it."""
     return any(
-        need in ("pipe insert", "stiffener") for (_, pipe), needs in _sockets().items() if pipe == code for need in needs
-    )  # fmt: skip
+        need in ("pipe insert", "stiffener")
+        for (_, pipe), needs in _sockets().items()
+        if pipe == code
+        for need in needs
+    )
 
 
 def _said(catalogue: Catalogue, code: str) -> str:
@@ -102,7 +111,8 @@ def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None
         return _old_copper(pipe, socket, kind)
     if "old" in socket.marks:
         return _no(
-            f"This socket is made for old British {socket.size} copper; {_said(catalogue, pipe.family)} {pipe.size} is another size."
+            f"This socket is made for old British {socket.size} copper; {_said(catalogue, pipe.family)} {pipe.size} "
+            "is another size."
         )
     needs = _sockets().get((socket.family, pipe.family))
     if od is None or made_for is None:
@@ -110,12 +120,14 @@ def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None
     if needs is None:
         near = abs(od - made_for) < SLIDES_MM
         return _no(
-            f"{_big(_said(catalogue, pipe.family))} does not go into a {takes} for {_TAKES[socket.family.partition('-')[2]]}: {_joined(catalogue, pipe)}.",
+            f"{_big(_said(catalogue, pipe.family))} does not go into a {takes} for "
+            f"{_TAKES[socket.family.partition('-')[2]]}: {_joined(catalogue, pipe)}.",
             near,
         )
     if abs(od - made_for) > SLACK_MM:
         why = (
-            f"{_big(_said(catalogue, pipe.family))} {pipe.size} is {trim(od, 1)} mm outside, this {takes} is made for {trim(made_for, 1)} mm: "
+            f"{_big(_said(catalogue, pipe.family))} {pipe.size} is {trim(od, 1)} mm outside, this {takes} is made for "
+            f"{trim(made_for, 1)} mm: "
             + (
                 "it slides in or binds, and never seals; a threaded or made adaptor joins the two."
                 if abs(od - made_for) < SLIDES_MM
@@ -158,8 +170,9 @@ def _old_copper(pipe: End, socket: End, kind: str) -> Mate:
     if kind in ("cap", "press", "push", "comp"):
         return _no(
             f"Old British {pipe.size} copper is neither metric nor ASTM size: a {body or 'metric'} mm compression body"
-            + (" with the special olive" if pipe.size == "3/4" else "") + " or a made adaptor takes it."
-        )  # fmt: skip
+            + (" with the special olive" if pipe.size == "3/4" else "")
+            + " or a made adaptor takes it."
+        )
     return _no(f"Old British copper does not go into this {_SOCKETS_SAID[kind]}.", False)
 
 
@@ -180,7 +193,8 @@ def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
             else f"{iso:g} threads per inch against {npt:g}"
         )
         return _no(
-            f"NPT is cut at 60 degrees, {' and '.join(sorted(families - {'NPT'}))} at 55: {pitch}, then it binds and leaks; a made adaptor joins them.",
+            f"NPT is cut at 60 degrees, {' and '.join(sorted(families - {'NPT'}))} at 55: {pitch}, then it binds and "
+            "leaks; a made adaptor joins them.",
             male.size == female.size,
         )
     if male.size != female.size:
@@ -202,7 +216,8 @@ def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
             return _no("A taper male has no face for the washer or cone in this nut.")
         if female.family == "G":
             return _no(
-                "A G port is parallel and seals on a washer or a cone: R male belongs in Rp; only a radiator tail seals on its thread there."
+                "A G port is parallel and seals on a washer or a cone: R male belongs in Rp; only a radiator tail "
+                "seals on its thread there."
             )
         why = (
             "Taper male in parallel female, sealed on the thread."
@@ -225,7 +240,8 @@ def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
             return _no("This port has no face for the washer: a parallel thread does not seal on itself.")
         return _no("A parallel male with no face or washer leaks: a flat-faced end or a taper male is needed.")
     return _no(
-        f"{male.family} male and {female.family} female do not seal: {'a parallel male needs a face' if male.family == 'G' else 'take R male'}."
+        f"{male.family} male and {female.family} female do not seal: "
+        f"{'a parallel male needs a face' if male.family == 'G' else 'take R male'}."
     )
 
 

@@ -1,6 +1,8 @@
-"""The recipe of a joint: preparation, steps, proof, quantities, faults, cautions; data/recipes.csv and the chosen school.
+"""The recipe of a joint: preparation, steps, proof, quantities, faults, cautions; data/recipes.csv and the chosen
+school.
 
-A row holds where its conditions do: service=gas, material=plastic, topic=option, seal=tape, and != for their contraries.
+A row holds where its conditions do: service=gas, material=plastic, topic=option, seal=tape, and != for their
+contraries.
 """
 
 from __future__ import annotations
@@ -112,17 +114,28 @@ def _jaws() -> dict[str, tuple[float, float, float]]:
 
 
 def jaw_room(size: str) -> tuple[float, float, float] | None:
-    """Room a press jaw takes [mm]: clear width round the pipe, from the wall, between two joints (typ); None where not listed."""
+    """Room a press jaw takes [mm]: clear width round the pipe, from the wall, between two joints (typ); None where not
+    listed."""
     return _jaws().get(size)
 
 
 def recipe(
-    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, choices: Mapping[str, str] | None = None, role: str = "", place: str = "", flame: bool = True
-) -> Recipe:  # fmt: skip
-    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of the service, where
+    catalogue: Catalogue,
+    method: str,
+    pipe: End,
+    service: str,
+    practice: str,
+    choices: Mapping[str, str] | None = None,
+    role: str = "",
+    place: str = "",
+    flame: bool = True,
+) -> Recipe:
+    """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of
+    the service, where
     known; place, flame: where it is made, and whether a flame may be lit there.
 
-    Raises Refused for an unknown method, topic or option, for a pipe this method does not join, and for what is not lawful there: with
+    Raises Refused for an unknown method, topic or option, for a pipe this method does not join, and for what is not
+    lawful there: with
     the reason and what may be used instead.
     """
     method = method_id(catalogue, method)
@@ -155,9 +168,15 @@ def recipe(
     )
     seal = school["gas-thread-seal" if service == "gas" else "water-thread-seal"]
     facts = {
-        **school, "service": service, "practice": practice, "material": material, "pipe": "thin" if pipe.family == "fe-press" else pipe.family,
-        "seal": seal, "filler": "silver" if service == "gas" and practice == "north-american" else "", "cut": "yes" if system and method == "thread" else "no",
-    }  # fmt: skip
+        **school,
+        "service": service,
+        "practice": practice,
+        "material": material,
+        "pipe": "thin" if pipe.family == "fe-press" else pipe.family,
+        "seal": seal,
+        "filler": "silver" if service == "gas" and practice == "north-american" else "",
+        "cut": "yes" if system and method == "thread" else "no",
+    }
     fills = _fills(catalogue, method, od, depth, practice, service, seal, material, pipe)
     picked: dict[str, list[Line]] = {kind: [] for kind in KINDS}
     faults: list[Fault] = []
@@ -180,15 +199,36 @@ def recipe(
     title = catalogue.methods[method].title if method in catalogue.methods else method
     tools = tuple(dict.fromkeys(word.strip() for line in picked["tool"] for word in line.text.split(";")))
     return Recipe(
-        method, title, str(pipe), service, tuple(picked["prep"]), tuple(picked["step"]), (*ring, *picked["proof"]), tuple(picked["quantity"]), tools,
-        tuple(faults), tuple(picked["caution"]), tuple(picked["limit"]), picked["undo"][0].text if picked["undo"] else "",
-        tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()), depth or None, od, verdict.needs,
-    )  # fmt: skip
+        method,
+        title,
+        str(pipe),
+        service,
+        tuple(picked["prep"]),
+        tuple(picked["step"]),
+        (*ring, *picked["proof"]),
+        tuple(picked["quantity"]),
+        tools,
+        tuple(faults),
+        tuple(picked["caution"]),
+        tuple(picked["limit"]),
+        picked["undo"][0].text if picked["undo"] else "",
+        tuple((topic, _title(topic, option), _others(topic, option)) for topic, option in used.items()),
+        depth or None,
+        od,
+        verdict.needs,
+    )
 
 
 def asked(
-    catalogue: Catalogue, method: str, pipe: End, service: str, practice: str, role: str = "", place: str = "", flame: bool = True
-) -> Verdict:  # fmt: skip
+    catalogue: Catalogue,
+    method: str,
+    pipe: End,
+    service: str,
+    practice: str,
+    role: str = "",
+    place: str = "",
+    flame: bool = True,
+) -> Verdict:
     """What the law says of a method on a pipe; of the end of a part by its method alone."""
     if pipe.family in catalogue.systems and method not in PART_JOINTS:
         return law(catalogue, Question(pipe, None, service, practice, method, role, place, place not in HIDDEN, flame))
@@ -238,8 +278,16 @@ def solder_mm(od_mm: float) -> float:
 
 
 def _fills(
-    catalogue: Catalogue, method: str, od: float | None, depth: float | None, practice: str, service: str, seal: str, material: str, pipe: End
-) -> dict[str, str]:  # fmt: skip
+    catalogue: Catalogue,
+    method: str,
+    od: float | None,
+    depth: float | None,
+    practice: str,
+    service: str,
+    seal: str,
+    material: str,
+    pipe: End,
+) -> dict[str, str]:
     wire = solder_mm(od) if od else 0.0
     jaw = jaw_room(pipe.size)
     tape = "3 to 6 turns" if service != "gas" else "3 to 5 turns, gas-rated"
@@ -251,12 +299,22 @@ def _fills(
         "hemp": "a strand of hemp, paste",
     }[seal]
     return {
-        "insertion": f"{trim(depth, 1)} mm" if depth else "to the stop", "solder": f"{wire:.0f} mm", "solder_two": f"{2 * wire:.0f} mm",
-        "turns": _turns(method, od or 15.0) or "as listed", "watch": str(WATCH_MIN), "heat": catalogue.heat[practice].said,
-        "olive": "copper" if material in ("plastic",) else "brass", "ring": "yellow, marked for gas" if service == "gas" else "the one for water",
-        "jaw": f"{jaw[0]:.0f} mm round the pipe, {jaw[1]:.0f} mm from the wall, {jaw[2]:.0f} mm to the next joint" if jaw else "as its maker says",
-        "tape": tape, "service_word": service, "hemp_note": "listed for the gas " if service == "gas" else "", "seal_quantity": quantity,
-    }  # fmt: skip
+        "insertion": f"{trim(depth, 1)} mm" if depth else "to the stop",
+        "solder": f"{wire:.0f} mm",
+        "solder_two": f"{2 * wire:.0f} mm",
+        "turns": _turns(method, od or 15.0) or "as listed",
+        "watch": str(WATCH_MIN),
+        "heat": catalogue.heat[practice].said,
+        "olive": "copper" if material in ("plastic",) else "brass",
+        "ring": "yellow, marked for gas" if service == "gas" else "the one for water",
+        "jaw": f"{jaw[0]:.0f} mm round the pipe, {jaw[1]:.0f} mm from the wall, {jaw[2]:.0f} mm to the next joint"
+        if jaw
+        else "as its maker says",
+        "tape": tape,
+        "service_word": service,
+        "hemp_note": "listed for the gas " if service == "gas" else "",
+        "seal_quantity": quantity,
+    }
 
 
 def joint_end(catalogue: Catalogue, joint: Joint) -> End | None:

@@ -173,7 +173,8 @@ def _swallowed_mm(catalogue: Catalogue, end: End) -> float:
 
 
 def chain_mating(catalogue: Catalogue, port: End, chain: Chain) -> Mating:
-    """How a chain on a port takes up the pipe, measured from the port's plane; no parts: the pipe goes into the port itself."""
+    """How a chain on a port takes up the pipe, measured from the port's plane; no parts: the pipe goes into the port
+    itself."""
     leave = chain.links[-1].leave if chain.links else port
     depth = insertion_mm(catalogue, leave) or 0.0
     row = thread_row(catalogue, leave) if leave.form == "female" else None

@@ -38,7 +38,8 @@ class BendCard:
 def centre_line(
     marks_mm: tuple[float, ...], angles_deg: tuple[float, ...], radius_mm: float, cut_mm: float, chords: int = 12
 ) -> tuple[tuple[float, float], ...]:
-    """A pipe of cut_mm bent at its marks, all bends in one plane: points [mm] from its start along x; arcs as chords."""
+    """A pipe of cut_mm bent at its marks, all bends in one plane: points [mm] from its start along x; arcs as
+    chords."""
     points = [(0.0, 0.0)]
     heading, walked = 0.0, 0.0
 
@@ -69,7 +70,8 @@ def gain_mm(radius_mm: float, angle_deg: float) -> float:
 
 
 def _bent(legs_mm: list[float], angles_deg: list[float], radius_mm: float) -> tuple[float, list[float], list[float]]:
-    """(cut, starts of the bends, straights between) of legs between intersections. Raises Refused when a straight is negative."""
+    """(cut, starts of the bends, straights between) of legs between intersections. Raises Refused when a straight is
+    negative."""
     takes = [tangent_mm(radius_mm, abs(angle)) for angle in angles_deg]
     marks, straights = [], []
     at = 0.0
@@ -105,7 +107,8 @@ def bend90(first_mm: float, second_mm: float, radius_mm: float) -> BendCard:
 
 
 def offset(height_mm: float, angle_deg: float, radius_mm: float, before_mm: float, after_mm: float) -> BendCard:
-    """A set: two equal bends, the second against the first. Travel h / sin t between the intersections, h / tan t along.
+    """A set: two equal bends, the second against the first. Travel h / sin t between the intersections, h / tan t
+    along.
 
     before, after: to the first and from the last intersection. Raises Refused, also when no straight is left.
     """
@@ -140,7 +143,8 @@ def offset(height_mm: float, angle_deg: float, radius_mm: float, before_mm: floa
 def rolling_offset(
     height_mm: float, spread_mm: float, angle_deg: float, radius_mm: float, before_mm: float, after_mm: float
 ) -> tuple[BendCard, float]:
-    """A set in two directions at once: as a set of height sqrt(h^2 + v^2); with the roll out of the plane [deg]. Raises Refused."""
+    """A set in two directions at once: as a set of height sqrt(h^2 + v^2); with the roll out of the plane [deg]. Raises
+    Refused."""
     _positive(height_mm=height_mm, spread_mm=spread_mm)
     card = offset(math.hypot(height_mm, spread_mm), angle_deg, radius_mm, before_mm, after_mm)
     return card, math.degrees(math.atan2(spread_mm, height_mm))
@@ -157,11 +161,13 @@ def crossover(
     after_mm: float,
     top_mm: float = 0.0,
 ) -> BendCard:
-    """Over an obstacle and back: three bends (t, 2t, t), or four with a flat top when top_mm is above 0. Raises Refused.
+    """Over an obstacle and back: three bends (t, 2t, t), or four with a flat top when top_mm is above 0. Raises
+    Refused.
 
-    The rise is obstacle top + clearance + OD / 2 - the pipe's own stand-off from the wall; three bends add R (1 / cos t - 1),
+    The rise is obstacle top + clearance + OD / 2 - the pipe's own stand-off from the wall; three bends add R (1 / cos t
+    - 1),
     or the rounded top would touch. Between the outer bends along the run: 2 h / tan t, and the flat top.
-    """  # fmt: skip
+    """
     _positive(obstacle_top_mm=obstacle_top_mm, od_mm=od_mm, radius_mm=radius_mm, before_mm=before_mm, after_mm=after_mm)
     angle = _angle(angle_deg)
     rise = obstacle_top_mm + clearance_mm + od_mm / 2 - stand_off_mm
@@ -181,12 +187,26 @@ def crossover(
     cut, marks, straights = _bent(legs, angles, radius_mm)
     gain = sum(legs) - cut
     steps = (
-        Step("rise = obstacle + clearance + OD / 2 - stand-off" + ("" if top_mm > 0 else " + R (1 / cos t - 1)"), (
-            ("obstacle_mm", obstacle_top_mm), ("clearance_mm", clearance_mm), ("OD_mm", od_mm), ("stand_off_mm", stand_off_mm)), rise, "mm"),
+        Step(
+            "rise = obstacle + clearance + OD / 2 - stand-off" + ("" if top_mm > 0 else " + R (1 / cos t - 1)"),
+            (
+                ("obstacle_mm", obstacle_top_mm),
+                ("clearance_mm", clearance_mm),
+                ("OD_mm", od_mm),
+                ("stand_off_mm", stand_off_mm),
+            ),
+            rise,
+            "mm",
+        ),
         Step("travel = rise / sin t", (("t_deg", angle_deg),), travel, "mm"),
-        Step("between the outer bends = 2 rise / tan t" + (" + top" if top_mm > 0 else ""), (("t_deg", angle_deg),), along, "mm"),
+        Step(
+            "between the outer bends = 2 rise / tan t" + (" + top" if top_mm > 0 else ""),
+            (("t_deg", angle_deg),),
+            along,
+            "mm",
+        ),
         Step("cut = legs - gain of the bends", (("legs_mm", sum(legs)), ("gain_mm", gain)), cut, "mm"),
-    )  # fmt: skip
+    )
     roll = [0.0] + [180.0 if a * b < 0 else 0.0 for a, b in zip(angles, angles[1:], strict=False)]
     return BendCard(
         cut, tuple(marks), tuple(angles), tuple(roll), gain, min(straights[1:-1]), travel, along, rise, radius_mm, steps
@@ -194,7 +214,8 @@ def crossover(
 
 
 def radius_of_test_piece(first_mm: float, second_mm: float, cut_mm: float) -> float:
-    """Centre-line radius of a bender [mm] from one square test bend: R = (L1 + L2 - cut) / (2 - pi / 2). Raises Refused."""
+    """Centre-line radius of a bender [mm] from one square test bend: R = (L1 + L2 - cut) / (2 - pi / 2). Raises
+    Refused."""
     _positive(first_mm=first_mm, second_mm=second_mm, cut_mm=cut_mm)
     radius = (first_mm + second_mm - cut_mm) / (2 - math.pi / 2)
     if not 0 < radius <= min(first_mm, second_mm):

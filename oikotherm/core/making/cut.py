@@ -52,7 +52,8 @@ class Cut:
 
 
 def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
-    """The cut list of all new pipe, in the order of the runs as paced. A piece between fittings without figures is listed, not known."""
+    """The cut list of all new pipe, in the order of the runs as paced. A piece between fittings without figures is
+    listed, not known."""
     unit, keep = job.pace_unit, fitted.pipework.memory.keep
     new = {run.id for run in job.runs if run.state == "new"}
     blocks = {
@@ -118,7 +119,8 @@ def _steps(cut: Cut) -> tuple[Step, ...]:
 
 
 def flat_centre_line(cut: Cut) -> tuple[tuple[float, float], ...]:
-    """The bent centre line laid flat [mm], from the square-cut start along x: a roll past 90 degrees turns the next bend back."""
+    """The bent centre line laid flat [mm], from the square-cut start along x: a roll past 90 degrees turns the next
+    bend back."""
     signed, sign = [], 1.0
     for mark in cut.marks:
         sign = -sign if abs(mark.roll_deg) > 90 else sign

@@ -1,4 +1,5 @@
-"""Fit-up: what to do when pipe does not land where it should, and how near a chain of taped legs can be expected to land."""
+"""Fit-up: what to do when pipe does not land where it should, and how near a chain of taped legs can be expected to
+land."""
 
 from __future__ import annotations
 
@@ -14,14 +15,16 @@ from ..joints.takeoff import part_mating
 from ..working import Step
 from .bends import gain_mm, tangent_mm
 
-# typ: what a pipe is bent by springing in before it keeps the bend, over its stiffness [-]; copper set so that 15 mm tube with 300 mm free gives 3 mm
+# typ: what a pipe is bent by springing in before it keeps the bend, over its stiffness [-]; copper set so that 15 mm
+# tube with 300 mm free gives 3 mm
 _STRAIN = {"copper": 7.5e-4, "steel": 4.3e-4, "stainless": 4.3e-4, "plastic": 1.2e-2, "multilayer": 3.0e-3}
 TAPE_MM, CUT_MM = 1.0, 0.5  # typ: reading of a tape on one leg; what a mark and a cut add
 
 
 @dataclass(frozen=True, slots=True)
 class Cure:
-    """One way to close a gap. possible: whether it can be done here; cut_mm: pipe to cut for it, 0 when none; says: what to do."""
+    """One way to close a gap. possible: whether it can be done here; cut_mm: pipe to cut for it, 0 when none; says:
+    what to do."""
 
     name: str
     possible: bool
@@ -35,7 +38,8 @@ class Cure:
 def spring_mm(catalogue: Catalogue, pipe: Pipe, free_mm: float) -> float:
     """How far the end of a pipe held at one side springs over without keeping the bend [mm].
 
-    A cantilever bent to strain e at its root gives e L^2 / (1.5 OD). Source: beam theory; strain typ, so that 15 mm copper with
+    A cantilever bent to strain e at its root gives e L^2 / (1.5 OD). Source: beam theory; strain typ, so that 15 mm
+    copper with
     300 mm free gives 3 mm. Raises Refused.
     """
     row, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems.get(pipe.code)
@@ -56,9 +60,11 @@ def closing(
     angle_deg: float | None = None,
     method: str = "",
 ) -> tuple[Cure, ...]:
-    """The cures of a closing error, best first: side_mm across the last leg, along_mm along it (plus: the leg is too short).
+    """The cures of a closing error, best first: side_mm across the last leg, along_mm along it (plus: the leg is too
+    short).
 
-    free_mm: pipe that can move; leg_mm: the leg that can take a set; angle_deg: of the set, None for the steepest usual one with room. Raises Refused for measures that cannot be.
+    free_mm: pipe that can move; leg_mm: the leg that can take a set; angle_deg: of the set, None for the steepest usual
+    one with room. Raises Refused for measures that cannot be.
     """
     for name, value, least in (("side", side_mm, 0.0), ("leg", leg_mm, 0.0)):
         if not least <= value <= 1e5:
@@ -122,7 +128,10 @@ def _set_cure(
         possible = rest > 2 * take and travel >= 2 * take
         first = rest / 2 - take
         marks = (round(first, 1), round(first + radius * angle + travel - 2 * take, 1))
-        says = f"pull a set of {side_mm:.0f} mm at {angle_deg:g} degrees: cut {cut:.0f} mm, bends at {marks[0]:.0f} and {marks[1]:.0f}"
+        says = (
+            f"pull a set of {side_mm:.0f} mm at {angle_deg:g} degrees: cut {cut:.0f} mm, bends at {marks[0]:.0f} "
+            f"and {marks[1]:.0f}"
+        )
         if not possible:
             says = f"no room for a set of {side_mm:.0f} mm at {angle_deg:g} degrees with a radius of {radius:.0f} mm"
         return Cure("set", possible, says, round(cut, 1), marks if possible else (), 0, tuple(steps))
@@ -145,7 +154,8 @@ def _set_cure(
 
 
 def street_cures(catalogue: Catalogue, pipe: Pipe, side_mm: float, method: str = "") -> list[Cure]:
-    """Two elbows joined without pipe, one of them a street elbow: they step over by a fixed measure, square or at 45."""
+    """Two elbows joined without pipe, one of them a street elbow: they step over by a fixed measure, square or at
+    45."""
     system = catalogue.systems.get(pipe.code)
     methods = (
         [method] if method else [one for one in (system.methods if system else ()) if one in ("capillary", "press")]
@@ -187,7 +197,8 @@ class Tolerance:
 def chain_tolerance(
     legs: int, thread_play_mm: Sequence[float] = (), tape_mm: float = TAPE_MM, cut_mm: float = CUT_MM
 ) -> Tolerance:
-    """The tolerance of a chain of taped and cut legs; each leg adds the tape and the cut, each threaded joint its play. Raises Refused."""
+    """The tolerance of a chain of taped and cut legs; each leg adds the tape and the cut, each threaded joint its play.
+    Raises Refused."""
     if not 1 <= legs <= 1000:
         raise Refused("legs", legs, "from 1 to 1000 legs", "6")
     if min(tape_mm, cut_mm, *thread_play_mm, 0.0) < 0:
@@ -215,7 +226,8 @@ def chain_tolerance(
 
 @dataclass(frozen=True, slots=True)
 class RadiatorFit:
-    """A radiator against its pipes. difference_mm: valve centres less pipe centres; projection_mm: of the pipe out of the wall or
+    """A radiator against its pipes. difference_mm: valve centres less pipe centres; projection_mm: of the pipe out of
+    the wall or
     floor; cut_mm: at what to cut it; bracket_mm: from the bracket holes to the port line."""
 
     valve_centres_mm: float
@@ -228,15 +240,26 @@ class RadiatorFit:
 
 
 def radiator_fit(
-    ports_mm: float, tail_mm: float, pipe_centres_mm: float | None, stand_off_mm: float, half_depth_mm: float, valve_body_mm: float, insertion_mm: float,
-    *, sideways: bool = True, pushes_back: bool = True,
-) -> RadiatorFit:  # fmt: skip
+    ports_mm: float,
+    tail_mm: float,
+    pipe_centres_mm: float | None,
+    stand_off_mm: float,
+    half_depth_mm: float,
+    valve_body_mm: float,
+    insertion_mm: float,
+    *,
+    sideways: bool = True,
+    pushes_back: bool = True,
+) -> RadiatorFit:
     """A new radiator on old pipes, or pipes for a new one.
 
-    ports_mm: over the faces of side ports, or between the centres of ports downwards; tail_mm: port face to valve centre, both sides;
-    stand_off: wall to the back; half_depth: back to the port centre; valve_body: valve centre to the mouth of its pipe socket. Up to
-    3 mm springs, up to 8 mm the holes are opened, more is re-piped. Pipe is cut 3 mm short where it can be pushed back. Source: typ.
-    """  # fmt: skip
+    ports_mm: over the faces of side ports, or between the centres of ports downwards; tail_mm: port face to valve
+    centre, both sides;
+    stand_off: wall to the back; half_depth: back to the port centre; valve_body: valve centre to the mouth of its pipe
+    socket. Up to
+    3 mm springs, up to 8 mm the holes are opened, more is re-piped. Pipe is cut 3 mm short where it can be pushed back.
+    Source: typ.
+    """
     for name, value in (
         ("ports", ports_mm),
         ("tail", tail_mm),
@@ -257,8 +280,19 @@ def radiator_fit(
         )
     ]
     projection = stand_off_mm + half_depth_mm - valve_body_mm + insertion_mm
-    steps.append(Step("projection = stand-off + half depth - valve body + insertion", (
-        ("stand_off_mm", stand_off_mm), ("half_depth_mm", half_depth_mm), ("valve_body_mm", valve_body_mm), ("insertion_mm", insertion_mm)), projection, "mm"))  # fmt: skip
+    steps.append(
+        Step(
+            "projection = stand-off + half depth - valve body + insertion",
+            (
+                ("stand_off_mm", stand_off_mm),
+                ("half_depth_mm", half_depth_mm),
+                ("valve_body_mm", valve_body_mm),
+                ("insertion_mm", insertion_mm),
+            ),
+            projection,
+            "mm",
+        )
+    )
     cut = projection - 3.0 if pushes_back else projection
     steps.append(
         Step(
@@ -282,15 +316,18 @@ def radiator_fit(
         "fits" if off < 0.5 else "spring" if off <= 3 else "open the holes" if off <= 8 else "re-pipe"
     )
     words = {
-        "fits": "it fits the pipes as they are", "spring": f"{off:.0f} mm is taken up by the spring of the pipe", "open the holes": f"{off:.0f} mm: open the holes in the floor or wall by half of that on each side",
+        "fits": "it fits the pipes as they are",
+        "spring": f"{off:.0f} mm is taken up by the spring of the pipe",
+        "open the holes": f"{off:.0f} mm: open the holes in the floor or wall by half of that on each side",
         "re-pipe": f"{off:.0f} mm: re-pipe, or a set of {off / 2:.0f} mm in each pipe",
-    }  # fmt: skip
+    }
     return RadiatorFit(centres, difference, verdict, words[verdict], projection, cut, tuple(steps))
 
 
 @dataclass(frozen=True, slots=True)
 class StubJoint:
-    """One way to join two stubs. cut_mm: of each piece between; need_mm: gap along the pipe it takes; over_mm: gap left or missing."""
+    """One way to join two stubs. cut_mm: of each piece between; need_mm: gap along the pipe it takes; over_mm: gap left
+    or missing."""
 
     name: str
     possible: bool
@@ -301,10 +338,13 @@ class StubJoint:
 
 
 def join_stubs(catalogue: Catalogue, pipe: Pipe, side_mm: float, gap_mm: float, method: str) -> tuple[StubJoint, ...]:
-    """Ways to join two parallel stubs that face each other, side_mm out of line, with gap_mm between their ends. Raises Refused.
+    """Ways to join two parallel stubs that face each other, side_mm out of line, with gap_mm between their ends. Raises
+    Refused.
 
-    In line: coupling or a piece. Out of line: two 45 elbows, two 90 elbows, a street elbow with an elbow, a street 45 with a 45; each
-    with what it takes along the pipe and the pieces between. The fewest joints come first among those that are possible.
+    In line: coupling or a piece. Out of line: two 45 elbows, two 90 elbows, a street elbow with an elbow, a street 45
+    with a 45; each
+    with what it takes along the pipe and the pieces between. The fewest joints come first among those that are
+    possible.
     """
     if not 0 <= side_mm <= 1e5 or not 0 <= gap_mm <= 1e5:
         raise Refused(
@@ -363,9 +403,11 @@ def join_stubs(catalogue: Catalogue, pipe: Pipe, side_mm: float, gap_mm: float, 
 
 
 def swing_deg(first_deg: float, second_deg: float, turn_deg: float) -> float:
-    """How far to swing one fitting in another so that the pair turns a pipe by turn_deg [deg]; 0: both turn the same way.
+    """How far to swing one fitting in another so that the pair turns a pipe by turn_deg [deg]; 0: both turn the same
+    way.
 
-    cos turn = cos a cos b - sin a sin b cos swing: a 90 and a 45 together make any turn from 45 to 135. Source: spherical
+    cos turn = cos a cos b - sin a sin b cos swing: a 90 and a 45 together make any turn from 45 to 135. Source:
+    spherical
     trigonometry. Raises Refused outside that range.
     >>> round(swing_deg(90, 45, 90))
     90

@@ -19,7 +19,8 @@ SLEEVE_MM = 6.0  # typ: inside of a sleeve over the pipe
 
 @dataclass(frozen=True, slots=True)
 class Hole:
-    """One hole or notch. through: joist, wall, floor or ceiling; number: which joist, counted from the west or south edge of its
+    """One hole or notch. through: joist, wall, floor or ceiling; number: which joist, counted from the west or south
+    edge of its
     field; below_top_mm: from the top of the joist to the centre of the pipe; from_bearing_mm: along the joist."""
 
     run: str
@@ -126,7 +127,7 @@ def joist_lines(field: JoistField) -> list[float]:
 
 def _joists(
     job: Job, field: JoistField, top_mm: float, run: str, straight: str, a: Vec, b: Vec, od: float, size: float
-) -> list[Hole]:  # fmt: skip
+) -> list[Hole]:
     """The holes of one straight in one field."""
     if min(a.z, b.z) - od / 2 > top_mm or max(a.z, b.z) + od / 2 < top_mm - field.depth_mm or len(field.outline) < 3:
         return []
@@ -148,9 +149,15 @@ def _joists(
         depth = below + od / 2 + 1.5 if notch else size
         try:
             verdict = joist_hole(
-                job.practice, "notch" if notch else "hole", field.depth_mm, max(field.span_mm, bearing), bearing, max(depth, 1.0),
-                None if notch else below, field.kind,
-            )  # fmt: skip
+                job.practice,
+                "notch" if notch else "hole",
+                field.depth_mm,
+                max(field.span_mm, bearing),
+                bearing,
+                max(depth, 1.0),
+                None if notch else below,
+                field.kind,
+            )
         except Refused:
             continue
         kind = "notch" if notch else "hole"

@@ -54,7 +54,8 @@ def _packs() -> dict[str, tuple[int, float, str]]:
 
 
 def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[Part, ...]:
-    """Fittings to order, by title, the parts of transitions among them. Spares by share of the count, rounded up; packs hold both."""
+    """Fittings to order, by title, the parts of transitions among them. Spares by share of the count, rounded up; packs
+    hold both."""
     counts: Counter[str] = Counter()
     kinds: dict[str, str] = {}
     ids: dict[str, str] = {}
@@ -81,7 +82,8 @@ def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[Part, ...]:
 
 
 def part_id(fitting: Fitting, catalogue: Catalogue) -> str:
-    """The catalogue's id of an elbow, tee, coupling or reducer with one method on all its ends; empty where it has none."""
+    """The catalogue's id of an elbow, tee, coupling or reducer with one method on all its ends; empty where it has
+    none."""
     methods = {mating.method for mating in fitting.matings.values()}
     pipes = list(fitting.pipes.values())
     if len(methods) != 1 or not pipes or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
@@ -112,7 +114,8 @@ def part_id(fitting: Fitting, catalogue: Catalogue) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Coil:
-    """Pipe laid in floors, off the coil: whole loops, each in one length with what comes up to the manifold. loops: (station, metres)."""
+    """Pipe laid in floors, off the coil: whole loops, each in one length with what comes up to the manifold. loops:
+    (station, metres)."""
 
     pipe: str
     loops: tuple[tuple[str, float], ...]

@@ -47,7 +47,8 @@ def clips(
     direction: Literal["horizontal", "vertical"],
     spacing_mm: float | None = None,
 ) -> Clips:
-    """Clips of a straight between two changes of direction: one within 150 mm of each end, evenly between. Raises Refused.
+    """Clips of a straight between two changes of direction: one within 150 mm of each end, evenly between. Raises
+    Refused.
 
     spacing_mm overrides the table of typical distances.
     """
@@ -75,9 +76,15 @@ def clips(
 
 
 _KINDS = {
-    "view": "two-piece clip", "boxed": "two-piece clip", "wall": "spacer clip", "floor": "clip on the joist", "ceiling": "strap", "loft": "clip on the joist",
-    "ground": "none, in the trench", "outside": "spacer clip",
-}  # fmt: skip
+    "view": "two-piece clip",
+    "boxed": "two-piece clip",
+    "wall": "spacer clip",
+    "floor": "clip on the joist",
+    "ceiling": "strap",
+    "loft": "clip on the joist",
+    "ground": "none, in the trench",
+    "outside": "spacer clip",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,10 +109,12 @@ class RunClips:
 
 
 def schedule(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[RunClips]:
-    """Clips for all new pipe, run by run. A pipe that runs beside one already clipped takes its stations, as far as they are near
-    enough; holes through joists closer than the spacing hold the pipe and are not clipped. A straight under 150 mm between two
+    """Clips for all new pipe, run by run. A pipe that runs beside one already clipped takes its stations, as far as
+    they are near
+    enough; holes through joists closer than the spacing hold the pipe and are not clipped. A straight under 150 mm
+    between two
     fittings takes none. `{clip ...}` in the run sets the spacing. Source: typ distances of the table.
-    """  # fmt: skip
+    """
     work = fitted.pipework
     done: dict[str, StraightClips] = {}
     owner: dict[str, str] = {}
@@ -206,11 +215,15 @@ def joist_hole(
 ) -> HoleVerdict:
     """Judge a hole (its diameter) or a notch (its depth) in a joist. Raises Refused for measures that cannot be.
 
-    British and continental practice, solid timber: holes on the centre line between 0.25 and 0.4 of the span, at most 0.25 of the
-    depth; notches between 0.07 and 0.25 of the span, at most 0.125 of the depth; depths over 250 mm count as 250. North American:
-    holes at most a third of the depth and 2 in from the edges; notches a sixth, none in the middle third. I-joists and trusses by
-    the maker's drawing only. A pipe within 32 mm of a nailed edge wants a steel plate. from_edge_mm: edge to the hole's centre.
-    """  # fmt: skip
+    British and continental practice, solid timber: holes on the centre line between 0.25 and 0.4 of the span, at most
+    0.25 of the
+    depth; notches between 0.07 and 0.25 of the span, at most 0.125 of the depth; depths over 250 mm count as 250. North
+    American:
+    holes at most a third of the depth and 2 in from the edges; notches a sixth, none in the middle third. I-joists and
+    trusses by
+    the maker's drawing only. A pipe within 32 mm of a nailed edge wants a steel plate. from_edge_mm: edge to the hole's
+    centre.
+    """
     for name, value in (("depth", depth_mm), ("span", span_mm), ("size", size_mm)):
         if not 0 < value <= 20_000:
             raise Refused(name, value, "a measure above 0", "200")

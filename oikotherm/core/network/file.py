@@ -1,7 +1,10 @@
-"""The network file: a solved network as plain data, so that any solver can check it. Format oikotherm-network, version 1.
+"""The network file: a solved network as plain data, so that any solver can check it. Format oikotherm-network, version
+1.
 
-Lengths m, bores and roughness mm, pressures Pa, flows kg/s; k on the velocity in the branch's own bore; kv in m3/h at 1 bar, all the valves
-of a branch taken together. A pump raises pressure from `from` to `to` by h0_pa x speed^2 - a_pa_s2_kg2 x flow^2, in the modes constant and
+Lengths m, bores and roughness mm, pressures Pa, flows kg/s; k on the velocity in the branch's own bore; kv in m3/h at 1
+bar, all the valves
+of a branch taken together. A pump raises pressure from `from` to `to` by h0_pa x speed^2 - a_pa_s2_kg2 x flow^2, in the
+modes constant and
 proportional no more than set_pa asks. A check valve lets nothing flow from `to` to `from`.
 """
 
@@ -51,13 +54,16 @@ def _network(one: SolvedNetwork) -> dict[str, Any]:
             node["fixed_pa"] = 0.0
         nodes.append(node)
     return {
-        "service": one.service, "circuit": one.circuit, "fluid": {"density_kg_m3": one.fluid.density_kg_m3, "viscosity_pa_s": one.fluid.viscosity_pa_s},
-        "nodes": nodes, "branches": [_branch(branch) for branch in branches],
+        "service": one.service,
+        "circuit": one.circuit,
+        "fluid": {"density_kg_m3": one.fluid.density_kg_m3, "viscosity_pa_s": one.fluid.viscosity_pa_s},
+        "nodes": nodes,
+        "branches": [_branch(branch) for branch in branches],
         "solution": {
             "pressure_pa": {name: one.solved.pressure_pa[name] for name in names},
             "flow_kg_s": {branch.key: one.solved.flow_kg_s[branch.key] for branch in branches},
         },
-    }  # fmt: skip
+    }
 
 
 def _shut(branch: Branch, solved: Solved) -> bool:
@@ -68,8 +74,15 @@ def _shut(branch: Branch, solved: Solved) -> bool:
 def _branch(branch: Branch) -> dict[str, Any]:
     kind = "pump" if branch.pump else "check" if branch.one_way else "pipe" if branch.length_m else "valve"
     row: dict[str, Any] = {
-        "id": branch.key, "from": branch.a, "to": branch.b, "kind": kind, "length_m": branch.length_m, "bore_mm": branch.bore_mm, "roughness_mm": branch.roughness_mm, "k": branch.k,
-    }  # fmt: skip
+        "id": branch.key,
+        "from": branch.a,
+        "to": branch.b,
+        "kind": kind,
+        "length_m": branch.length_m,
+        "bore_mm": branch.bore_mm,
+        "roughness_mm": branch.roughness_mm,
+        "k": branch.k,
+    }
     if branch.kvs:
         row["kv"] = 1 / math.sqrt(sum(1 / kv**2 for kv in branch.kvs))
     if branch.pump:

@@ -14,7 +14,8 @@ TURBULENT_RE = 4000.0
 def colebrook(reynolds: float, relative_roughness: float) -> float:
     """Darcy friction factor [-] of turbulent flow, Colebrook-White to 1e-10 by Newton's method on 1/sqrt(f).
 
-    reynolds > 0 [-]; relative_roughness: roughness over bore, 0 to 0.05. Source: Colebrook 1939; start value by Haaland 1983.
+    reynolds > 0 [-]; relative_roughness: roughness over bore, 0 to 0.05. Source: Colebrook 1939; start value by Haaland
+    1983.
     """
     a, b = relative_roughness / 3.7, 2.51 / reynolds
     x = -1.8 * math.log10(a**1.11 + 6.9 / reynolds)

@@ -1,4 +1,5 @@
-"""What every network of pipe has: stations that let water through, devices, high and low points, whatever the service."""
+"""What every network of pipe has: stations that let water through, devices, high and low points, whatever the
+service."""
 
 from __future__ import annotations
 
@@ -56,7 +57,8 @@ def hub_port(pipework: Pipework, node: str) -> bool:
 
 
 def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) -> list[str]:
-    """The ports that water comes out of when it enters a station here: those of the same bar of a manifold (not through a mixing
+    """The ports that water comes out of when it enters a station here: those of the same bar of a manifold (not through
+    a mixing
     set), the other side of a pump. Empty for any other node."""
     here = pipework.nodes[node]
     if here.kind != "port":
@@ -102,7 +104,8 @@ def tops(circuit: Net, pipework: Pipework) -> list[Region]:
 
 @dataclass(frozen=True, slots=True)
 class _Heights:
-    """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level; the lowest node
+    """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level; the
+    lowest node
     and its height [mm]."""
 
     below: tuple[str, ...]
@@ -112,7 +115,8 @@ class _Heights:
 
 @dataclass(frozen=True, slots=True)
 class _Slopes:
-    """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next to it; lowest: the
+    """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next
+    to it; lowest: the
     lowest node and its height [mm]."""
 
     below: set[str]
@@ -180,12 +184,17 @@ def _tops(circuit: Net, pipework: Pipework) -> list[Region]:
 def _places(pipework: Pipework) -> dict[str, int]:
     """The place of every node in the document."""
     return pipework.memory.keep(
-        "places of nodes", (pipework.graph,), len(pipework.nodes),
-        lambda: {key: n for n, key in enumerate(pipework.nodes)}, most=4)  # fmt: skip
+        "places of nodes",
+        (pipework.graph,),
+        len(pipework.nodes),
+        lambda: {key: n for n, key in enumerate(pipework.nodes)},
+        most=4,
+    )
 
 
 def region_has(region: Region, pipework: Pipework, part: str) -> bool:
-    """Whether a region is drained (part "drain") or vented ("vent"): by a device on it, or by a station's port there."""
+    """Whether a region is drained (part "drain") or vented ("vent"): by a device on it, or by a station's port
+    there."""
     for key in region.nodes:
         node = pipework.nodes[key]
         if node.kind == "device" and node.part == part:

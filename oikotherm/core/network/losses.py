@@ -39,7 +39,8 @@ class Losses:
         self, group: list[Straight], flows: dict[str, float], drop: Drop, diverting: Collection[str] = ()
     ) -> tuple[Local, ...]:
         """What the fittings within a section and at its ends cost: a tee is charged to the arms that part from
-        the full flow. flows: along each straight [kg/s]; diverting: tees of a single-pipe ring where water comes home."""
+        the full flow. flows: along each straight [kg/s]; diverting: tees of a single-pipe ring where water comes
+        home."""
         local: list[Local] = []
         inside = {straight.to_node for straight in group[:-1]}
         od = self.catalogue.pipe(group[0].pipe.code, group[0].pipe.size) or None
@@ -90,9 +91,11 @@ class Losses:
     def insert_mm(self, group: list[Straight]) -> float | None:
         """The narrowest bore of insert fittings in a section [mm]; None where all have the bore of the pipe."""
         found = [
-            insert for straight in group for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm))
+            insert
+            for straight in group
+            for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm))
             if (fitting := self.fitted.fittings.get(node)) is not None and (insert := self._insert_of(fitting, arm))
-        ]  # fmt: skip
+        ]
         return min(found, default=None)
 
     def _chain_losses(self, fitting: Fitting, pipe: Pipe, drop: Drop) -> list[Local]:

@@ -1,4 +1,5 @@
-"""Which size of pipe: what a flow costs in one, the smallest within the limits, and what the sizes beside it would change."""
+"""Which size of pipe: what a flow costs in one, the smallest within the limits, and what the sizes beside it would
+change."""
 
 from __future__ import annotations
 
@@ -24,10 +25,14 @@ def drop_and_od(pipe: Pipe, flow_kg_s: float, medium: Fluid, catalogue: Catalogu
 def smallest(
     catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid, memory: Memory
 ) -> Pipe | None:
-    """The smallest size of a system, as far as it has fittings, that holds all limits at a flow; None where none does."""
+    """The smallest size of a system, as far as it has fittings, that holds all limits at a flow; None where none
+    does."""
     return memory.keep(
-        "smallest pipe", (catalogue,), (practice, code, flow_kg_s, medium), lambda: _smallest(catalogue, practice, code, flow_kg_s, medium)
-    )  # fmt: skip
+        "smallest pipe",
+        (catalogue,),
+        (practice, code, flow_kg_s, medium),
+        lambda: _smallest(catalogue, practice, code, flow_kg_s, medium),
+    )
 
 
 def _smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid) -> Pipe | None:
@@ -45,7 +50,8 @@ def _smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, 
 
 @dataclass(frozen=True, slots=True)
 class OtherSize:
-    """A section in the next size: what would change. drop_pa with its local losses; litres more (or less) in it; over: limits it passes."""
+    """A section in the next size: what would change. drop_pa with its local losses; litres more (or less) in it; over:
+    limits it passes."""
 
     pipe: Pipe
     velocity_m_s: float
@@ -56,7 +62,8 @@ class OtherSize:
 
 
 def other_sizes(section: Section, catalogue: Catalogue, practice: str) -> tuple[OtherSize, ...]:
-    """The section one size down and one size up, as far as its system has them. Its fittings keep their K, its valves their Kv."""
+    """The section one size down and one size up, as far as its system has them. Its fittings keep their K, its valves
+    their Kv."""
     sizes = catalogue.sizes(section.pipe.code)
     if section.pipe.size not in sizes or section.flow_kg_s <= 0:
         return ()
@@ -74,8 +81,12 @@ def other_sizes(section: Section, catalogue: Catalogue, practice: str) -> tuple[
         litres = math.pi / 4 * ((row.bore_mm / 100) ** 2 - (here.bore_mm / 100) ** 2) * section.length_m * 10
         found.append(
             OtherSize(
-                Pipe(code=section.pipe.code, size=sizes[n]), drop.velocity_m_s, drop.gradient_pa_m, drop.gradient_pa_m * section.length_m + local,
-                litres, drop.velocity_m_s > limit.velocity_m_s or drop.gradient_pa_m > limit.gradient_pa_m,
+                Pipe(code=section.pipe.code, size=sizes[n]),
+                drop.velocity_m_s,
+                drop.gradient_pa_m,
+                drop.gradient_pa_m * section.length_m + local,
+                litres,
+                drop.velocity_m_s > limit.velocity_m_s or drop.gradient_pa_m > limit.gradient_pa_m,
             )
-        )  # fmt: skip
+        )
     return tuple(found)

@@ -1,4 +1,5 @@
-"""The sides of a network, such as flow and return, as they hang from the heat source: trees, ring mains, single-pipe rings; which way
+"""The sides of a network, such as flow and return, as they hang from the heat source: trees, ring mains, single-pipe
+rings; which way
 the water goes in each straight and how much."""
 
 from __future__ import annotations
@@ -30,8 +31,10 @@ def opposite(role: str) -> tuple[str, ...]:
 
 @dataclass(slots=True)
 class Side:
-    """What hangs from the source's ports of one role. nearer: node -> (the node nearer the source, the straight between; None
-    within a station), near ones first; links: straights that close loops; ring: it comes to the source's other ports, by pipe alone;
+    """What hangs from the source's ports of one role. nearer: node -> (the node nearer the source, the straight
+    between; None
+    within a station), near ones first; links: straights that close loops; ring: it comes to the source's other ports,
+    by pipe alone;
     ends: straight -> the nodes it begins and ends at. The ways to its nodes are worked out as they are asked for."""
 
     role: str
@@ -143,7 +146,8 @@ class Resistance:
 
 
 def tree_flows(one: Side, wanted: Mapping[str, float]) -> dict[str, float]:
-    """Flow in each straight of a tree [kg/s], along it positive. wanted: node -> what is taken (flow) or given back (return) there."""
+    """Flow in each straight of a tree [kg/s], along it positive. wanted: node -> what is taken (flow) or given back
+    (return) there."""
     found: dict[str, float] = {}
     beyond = dict(wanted)
     sign = -1 if homeward(one.role) else 1
@@ -160,7 +164,8 @@ def tree_flows(one: Side, wanted: Mapping[str, float]) -> dict[str, float]:
 def looped_flows(
     one: Side, wanted: Mapping[str, float], resist: Mapping[str, Resistance], medium: Fluid
 ) -> tuple[dict[str, float], Side]:
-    """Flow in each straight of a side with loops, solved, and the side with every node reached the way most of its water comes."""
+    """Flow in each straight of a side with loops, solved, and the side with every node reached the way most of its
+    water comes."""
     straights = one.straights()
     branches = _branches(one, resist)
     branches += [Branch(f"{root}:root", one.roots[0], root, kvs=(BAR_KV,)) for root in one.roots[1:]]
@@ -191,9 +196,15 @@ def _branches(one: Side, resist: Mapping[str, Resistance]) -> list[Branch]:
 
 
 def ring_flows(
-    one: Side, back: str, total_kg_s: float, resist: Mapping[str, Resistance], emitters: Mapping[str, Branch], medium: Fluid
-) -> tuple[dict[str, float], dict[str, float]]:  # fmt: skip
-    """(flow in each straight, flow through each emitter) of a single-pipe ring that carries a flow: ring and emitters share it by what
+    one: Side,
+    back: str,
+    total_kg_s: float,
+    resist: Mapping[str, Resistance],
+    emitters: Mapping[str, Branch],
+    medium: Fluid,
+) -> tuple[dict[str, float], dict[str, float]]:
+    """(flow in each straight, flow through each emitter) of a single-pipe ring that carries a flow: ring and emitters
+    share it by what
     they put in its way. back: the source's return node; emitters: station -> its branch with all valves open."""
     straights = one.straights()
     branches = _branches(one, resist)

@@ -12,7 +12,8 @@ from .section import Section
 
 @dataclass(frozen=True, slots=True)
 class Demand:
-    """What a station takes of a service at one of its ports. wanted: in the unit of its field, None where nobody has said it."""
+    """What a station takes of a service at one of its ports. wanted: in the unit of its field, None where nobody has
+    said it."""
 
     station: str
     port: str
@@ -32,7 +33,8 @@ class Supply:
 
 @dataclass(frozen=True, slots=True)
 class Terminal:
-    """A station at the end of a network. wanted, unit: what it takes; arriving_pa, least_pa [Pa]: what is left there and what it needs."""
+    """A station at the end of a network. wanted, unit: what it takes; arriving_pa, least_pa [Pa]: what is left there
+    and what it needs."""
 
     station: str
     role: str
@@ -45,7 +47,8 @@ class Terminal:
 
 @dataclass(frozen=True, slots=True)
 class Sized:
-    """A service's networks worked out. open: what is not counted, in words; detail: what its own room and pages read besides;
+    """A service's networks worked out. open: what is not counted, in words; detail: what its own room and pages read
+    besides;
     head_pa: what its pumps lift in all [Pa]."""
 
     service: str
@@ -62,9 +65,11 @@ def demands(job: Job, service: str) -> tuple[Demand, ...]:
     own = {role.id for role in spec.service(service).roles}
     return tuple(
         Demand(station.id, port.name, port.role, field, getattr(station.data, field))
-        for station in job.stations if station.state != "remove"
-        for port in station.ports if port.role in own and (field := _field(station, port.role))
-    )  # fmt: skip
+        for station in job.stations
+        if station.state != "remove"
+        for port in station.ports
+        if port.role in own and (field := _field(station, port.role))
+    )
 
 
 def _field(station: Station, role: str) -> str:

@@ -1,6 +1,7 @@
 """A hydraulic network solved for flows and pressures: pipes, valves and pumps between nodes, trees and loops alike.
 
-Method: the global gradient algorithm (Todini and Pilati 1988), Newton's method on the flows of all branches and the pressures
+Method: the global gradient algorithm (Todini and Pilati 1988), Newton's method on the flows of all branches and the
+pressures
 of all nodes at once, with a sparse system in the pressures. The friction law is that of friction.py, on whole arrays.
 """
 
@@ -29,7 +30,8 @@ REST_RE = 1.0  # below this Reynolds number the slope is taken as that of creepi
 class PumpCurve:
     """A pump in a branch: head [Pa] = h0 - a m^2 at full speed (a in Pa s2/kg2), kept to a mode.
 
-    mode: fixed (speed is a share of full speed, by the affinity laws), constant (keeps set_pa while it can) or proportional
+    mode: fixed (speed is a share of full speed, by the affinity laws), constant (keeps set_pa while it can) or
+    proportional
     (set_pa at the flow where that meets the full curve, half of it at rest).
     """
 
@@ -59,9 +61,12 @@ class PumpCurve:
 
 @dataclass(frozen=True, slots=True)
 class Branch:
-    """One way between two nodes. Pipe: length_m, bore_mm, roughness_mm (length 0: none). k on the velocity in that bore; kvs of
-    the valves in a row [m3/h]; a closed branch carries nothing. Flow counts from a to b; a pump raises pressure towards b.
-    one_way: a check valve lets nothing flow from b to a. opens_pa: a differential valve opens above that pressure from a to b,
+    """One way between two nodes. Pipe: length_m, bore_mm, roughness_mm (length 0: none). k on the velocity in that
+    bore; kvs of
+    the valves in a row [m3/h]; a closed branch carries nothing. Flow counts from a to b; a pump raises pressure towards
+    b.
+    one_way: a check valve lets nothing flow from b to a. opens_pa: a differential valve opens above that pressure from
+    a to b,
     and keeps it over itself."""
 
     key: str
@@ -80,7 +85,8 @@ class Branch:
 
 @dataclass(frozen=True, slots=True)
 class Solved:
-    """Flows and pressures that satisfy the network. residual_pa: the worst branch; residual_kg_s: the worst node; steps: iterations."""
+    """Flows and pressures that satisfy the network. residual_pa: the worst branch; residual_kg_s: the worst node;
+    steps: iterations."""
 
     flow_kg_s: dict[str, float]
     pressure_pa: dict[str, float]
@@ -153,11 +159,17 @@ def _factor(re: Floats, rough: Floats) -> tuple[Floats, Floats]:
 
 
 def solve(
-    branches: Sequence[Branch], fluid: Fluid, reference: str, demands_kg_s: Mapping[str, float] | None = None, start: Mapping[str, float] | None = None
-) -> Solved:  # fmt: skip
-    """Flows and pressures of a network. reference: the node of pressure 0; demands: what leaves the network at a node (negative: enters).
+    branches: Sequence[Branch],
+    fluid: Fluid,
+    reference: str,
+    demands_kg_s: Mapping[str, float] | None = None,
+    start: Mapping[str, float] | None = None,
+) -> Solved:
+    """Flows and pressures of a network. reference: the node of pressure 0; demands: what leaves the network at a node
+    (negative: enters).
 
-    Closed branches carry nothing; parts of the network that hang on nothing rest at pressure 0. start: flows to begin from.
+    Closed branches carry nothing; parts of the network that hang on nothing rest at pressure 0. start: flows to begin
+    from.
     Check valves and differential valves are tried open or shut until each stands as its flow and pressure ask.
     Raises Refused for a branch without bore or with a Kv of 0, and for a reference that is no node.
     """
@@ -169,16 +181,24 @@ def solve(
     while True:
         seen.add(frozenset(shut))
         now = [
-            replace(branch, closed=True) if branch.key in shut
-            else replace(branch, pump=PumpCurve(0.0, 0.0, "constant", 1.0, -branch.opens_pa)) if branch.opens_pa is not None else branch
+            replace(branch, closed=True)
+            if branch.key in shut
+            else replace(branch, pump=PumpCurve(0.0, 0.0, "constant", 1.0, -branch.opens_pa))
+            if branch.opens_pa is not None
+            else branch
             for branch in branches
-        ]  # fmt: skip
+        ]
         found = _solve(now, fluid, reference, demands_kg_s, start)
         # a valve that opened gives way by its own spring, a shut one by what stands over it
         turned = {
-            branch.key for branch in valves
-            if (_over(branch, found) > (branch.opens_pa or 0.0) + PRESSURE_PA if branch.key in shut else found.flow_kg_s[branch.key] < -FLOW_KG_S)
-        }  # fmt: skip
+            branch.key
+            for branch in valves
+            if (
+                _over(branch, found) > (branch.opens_pa or 0.0) + PRESSURE_PA
+                if branch.key in shut
+                else found.flow_kg_s[branch.key] < -FLOW_KG_S
+            )
+        }
         shut = shut ^ turned
         if not turned or frozenset(shut) in seen:
             return found
@@ -191,8 +211,12 @@ def _over(branch: Branch, found: Solved) -> float:
 
 
 def _solve(
-    branches: Sequence[Branch], fluid: Fluid, reference: str, demands_kg_s: Mapping[str, float] | None, start: Mapping[str, float] | None
-) -> Solved:  # fmt: skip
+    branches: Sequence[Branch],
+    fluid: Fluid,
+    reference: str,
+    demands_kg_s: Mapping[str, float] | None,
+    start: Mapping[str, float] | None,
+) -> Solved:
     """solve() for a network whose valves stand still."""
     import numpy as np
     from scipy.sparse import coo_matrix, csc_matrix
@@ -227,11 +251,20 @@ def _solve(
         (np.concatenate([np.ones(count), -np.ones(count)]), (rows, np.concatenate([tail, head]))), shape=(count, nodes)
     ).tocsc()[:, free]
     arrays = _Arrays(
-        np.array([math.pi / 4 * (b.bore_mm / 1000) ** 2 for b in used]), np.array([b.bore_mm / 1000 for b in used]), np.array([b.roughness_mm / b.bore_mm for b in used]),
-        np.array([b.length_m for b in used]), np.array([b.k for b in used]),
-        np.array([1e5 * (3600 / fluid.density_kg_m3) ** 2 * fluid.density_kg_m3 / 1000 * sum(1 / kv**2 for kv in b.kvs) for b in used]),
-        fluid.density_kg_m3, fluid.viscosity_pa_s,
-    )  # fmt: skip
+        np.array([math.pi / 4 * (b.bore_mm / 1000) ** 2 for b in used]),
+        np.array([b.bore_mm / 1000 for b in used]),
+        np.array([b.roughness_mm / b.bore_mm for b in used]),
+        np.array([b.length_m for b in used]),
+        np.array([b.k for b in used]),
+        np.array(
+            [
+                1e5 * (3600 / fluid.density_kg_m3) ** 2 * fluid.density_kg_m3 / 1000 * sum(1 / kv**2 for kv in b.kvs)
+                for b in used
+            ]
+        ),
+        fluid.density_kg_m3,
+        fluid.viscosity_pa_s,
+    )
     pumps = [(n, b.pump) for n, b in enumerate(used) if b.pump is not None]
     flow = np.array([(start or {}).get(b.key, 0.01) for b in used])
     pressure = np.zeros(len(free))

@@ -1,4 +1,5 @@
-"""The geometry of a job as data: ports, nodes and straights in the house, what each run adds to them, how they hang together."""
+"""The geometry of a job as data: ports, nodes and straights in the house, what each run adds to them, how they hang
+together."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ NodeKind = Literal["port", "turn", "tee", "device", "change", "cap", "plug", "st
 
 @dataclass(frozen=True, slots=True)
 class KitPlace:
-    """A kit part of a port where it sits. at: its centre; mouth: plane of its outer end; facing: way out of that end."""
+    """A kit part of a port where it sits. at: its centre; mouth: plane of its outer end; facing: way out of that
+    end."""
 
     key: str
     row: KitRow
@@ -62,7 +64,8 @@ class Node:
 class Straight:
     """Pipe in one line between two nodes. close: between things at one spot; its length is made by dress().
 
-    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins; place_to: and where it ends.
+    a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins;
+    place_to: and where it ends.
     """
 
     key: str
@@ -95,7 +98,8 @@ class PassPlace:
 
 
 class Links:
-    """How the straights of a run hang together, without where they lie: the same object for the same keys, kinds and ends."""
+    """How the straights of a run hang together, without where they lie: the same object for the same keys, kinds and
+    ends."""
 
     __slots__ = ("ends",)
 
@@ -105,7 +109,8 @@ class Links:
 
 
 class Form:
-    """What decides the fittings of a run: its pipes and the ways they go, without lengths and places; the same object for the same."""
+    """What decides the fittings of a run: its pipes and the ways they go, without lengths and places; the same object
+    for the same."""
 
     __slots__ = ()
 
@@ -114,7 +119,8 @@ class Form:
 class Part:
     """What one run adds to the pipework: its nodes, and its straights in pacing order.
 
-    arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs, as (node, arm,
+    arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs,
+    as (node, arm,
     straight); joins: points where another run may simply go on; links, form: what stays when lengths change.
     """
 

@@ -44,7 +44,8 @@ def part_of(
     used: frozenset[str],
     memory: Memory,
 ) -> Part | None:
-    """The nodes and straights of a run, from the node and arm it starts at to those it finishes at (None: an end of its own); None when
+    """The nodes and straights of a run, from the node and arm it starts at to those it finishes at (None: an end of its
+    own); None when
     nothing is paced. used: names of its points that other runs join."""
     run = trace_.run
     nodes: dict[str, Node] = {}
@@ -105,8 +106,15 @@ def _whole(
             else:
                 outer.append((node, arm, straight.key))
     return Part(
-        nodes, {one.key: one for one in straights}, tuple(passes), tuple(joins), arms, tuple(outer), _links(run, straights, nodes, memory), _form(run, straights, nodes, memory)
-    )  # fmt: skip
+        nodes,
+        {one.key: one for one in straights},
+        tuple(passes),
+        tuple(joins),
+        arms,
+        tuple(outer),
+        _links(run, straights, nodes, memory),
+        _form(run, straights, nodes, memory),
+    )
 
 
 def _line_up(
@@ -153,7 +161,8 @@ def _line_up(
 
 
 def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) -> Straight:
-    """The straight from where the walk is to a node, along the legs since or close at the spot; the walk moves there."""
+    """The straight from where the walk is to a node, along the legs since or close at the spot; the walk moves
+    there."""
     trace_ = walk.run
     began = walk.began or walk.lie
     place, lag_mm, place_to = began.place or "", began.lag_mm or 0.0, walk.lie.place or ""
@@ -161,10 +170,24 @@ def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) ->
         first, last = walk.moves[0], walk.moves[-1]
         whole = first if first is last else Move.between("", "", first.a, last.b)
         straight = Straight(
-            f"{first.key}/pipe", trace_.run.id, walk.pipe, first.a, last.b, whole.way, round(whole.length_mm, 6),
-            tuple(dict.fromkeys([move.item for move in walk.moves])), walk.node, walk.arm, node, arm, False, place, lag_mm,
-            any(move.assumed for move in walk.moves), place_to,
-        )  # fmt: skip
+            f"{first.key}/pipe",
+            trace_.run.id,
+            walk.pipe,
+            first.a,
+            last.b,
+            whole.way,
+            round(whole.length_mm, 6),
+            tuple(dict.fromkeys([move.item for move in walk.moves])),
+            walk.node,
+            walk.arm,
+            node,
+            arm,
+            False,
+            place,
+            lag_mm,
+            any(move.assumed for move in walk.moves),
+            place_to,
+        )
     else:
         came_from = walk.nodes.get(walk.node)
         key = f"{came_from.item}/close" if came_from and came_from.item and walk.arm == "out" else f"{node}/close"
@@ -243,8 +266,19 @@ def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memo
 
 def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Form:
     pipes = tuple(
-        (one.key, one.pipe, one.way, one.from_node, one.from_arm, one.to_node, one.to_arm, one.close, one.place, one.place_to)
+        (
+            one.key,
+            one.pipe,
+            one.way,
+            one.from_node,
+            one.from_arm,
+            one.to_node,
+            one.to_arm,
+            one.close,
+            one.place,
+            one.place_to,
+        )
         for one in straights
-    )  # fmt: skip
+    )
     stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
     return memory.keep("form", (), (run, pipes, stand), Form)

@@ -1,4 +1,5 @@
-"""Lengths a leg would stop at by itself: level with a port, at the face of a wall, at a tee, in line with the leg before last."""
+"""Lengths a leg would stop at by itself: level with a port, at the face of a wall, at a tee, in line with the leg
+before last."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ class Snap:
 
 
 def snaps(job: Job, pipework: Pipework, run_id: str, item: str) -> list[Snap]:
-    """Where a leg could end: for each port, named point and wall face, the length that brings its end level with it, shortest first.
+    """Where a leg could end: for each port, named point and wall face, the length that brings its end level with it,
+    shortest first.
 
     Empty for an item that is no move of that run.
     """

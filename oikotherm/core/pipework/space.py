@@ -45,7 +45,8 @@ def radius_mm(catalogue: Catalogue, pipe: Pipe) -> float:
 
 
 def nearest_points(a: Vec, b: Vec, c: Vec, d: Vec) -> tuple[Vec, Vec]:
-    """The points of segments a-b and c-d that lie nearest to each other (Ericson, Real-Time Collision Detection, 5.1.9).
+    """The points of segments a-b and c-d that lie nearest to each other (Ericson, Real-Time Collision Detection,
+    5.1.9).
 
     Of parallel segments that overlap, the middle of the overlap.
     """
@@ -71,9 +72,11 @@ def nearest_points(a: Vec, b: Vec, c: Vec, d: Vec) -> tuple[Vec, Vec]:
 
 
 def box_gap_mm(a: Vec, b: Vec, box: Box) -> tuple[float, Vec]:
-    """How far a segment passes from a box [mm], 0 where it goes through; and the point of it that is nearest, the first of several.
+    """How far a segment passes from a box [mm], 0 where it goes through; and the point of it that is nearest, the first
+    of several.
 
-    Between the planes of the box's faces the squared distance is one parabola along the segment; the least of them is the answer.
+    Between the planes of the box's faces the squared distance is one parabola along the segment; the least of them is
+    the answer.
     """
     way = b.minus(a)
     slabs = [(lo - p, hi - p, w) for p, w, lo, hi in zip(a, way, *box, strict=True)]
@@ -95,7 +98,8 @@ def box_gap_mm(a: Vec, b: Vec, box: Box) -> tuple[float, Vec]:
 
 
 def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: float) -> Iterator[Near]:
-    """All pairs of straights that come within reach of each other and are not joined there, in the order they are paced.
+    """All pairs of straights that come within reach of each other and are not joined there, in the order they are
+    paced.
 
     reach_mm: between centre lines. Straights that share a node, or stand on things of one spot, belong together.
     """
@@ -109,7 +113,10 @@ def near_pairs(pipework: Pipework, spans: dict[str, tuple[Vec, Vec]], reach_mm: 
         return
     low, high = np.minimum(ends[:, :3], ends[:, 3:]), np.maximum(ends[:, :3], ends[:, 3:])
     nodes = pipework.nodes
-    spots = np.stack([_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])], axis=1)  # fmt: skip
+    spots = np.stack(
+        [_spots([nodes[one.from_node].at for one in straights]), _spots([nodes[one.to_node].at for one in straights])],
+        axis=1,
+    )
     pairs = boxes_near(low, high, reach_mm)
     joined = (spots[pairs[:, 0], :, None] == spots[pairs[:, 1], None, :]).any(axis=(1, 2))
     pairs = pairs[~joined]
@@ -157,7 +164,8 @@ def _rows(places: list[Vec]) -> Floats:
 
 
 def boxes_near(low: Floats, high: Floats, reach_mm: float) -> NDArray[np.intp]:
-    """Pairs n < m of boxes, their low and high corners a row each, that lie within reach: swept along the axis they are most spread over.
+    """Pairs n < m of boxes, their low and high corners a row each, that lie within reach: swept along the axis they are
+    most spread over.
 
     Rows of two or three numbers, in the unit of reach_mm; pairs in the order of m, then n.
     """

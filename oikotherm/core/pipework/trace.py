@@ -1,10 +1,12 @@
 """trace(job) -> Pipework: where every pipe runs, before anyone asks which fittings that takes.
 
-A run is walked leg by leg from its start. Where the way turns, a tee, device or pipe change stands, or a run ends, there
+A run is walked leg by leg from its start. Where the way turns, a tee, device or pipe change stands, or a run ends,
+there
 is a node; between two nodes lies a straight. Nodes and straights are known by keys made from item ids, so that an edit
 elsewhere leaves them alone.
 
-At one spot several things may stand between two legs. One of them has the spot itself: the tee if there is one, else the
+At one spot several things may stand between two legs. One of them has the spot itself: the tee if there is one, else
+the
 turn, else the first device. What is said before it stands close to it on the leg that arrives, what is said after it on
 the leg that leaves; dress() works out how near that can be made.
 """
@@ -111,10 +113,16 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
                 "part held", (part,), kept, partial(held_part, part, kept, pipework.memory)
             )
     return Pipework(
-        pipework.ports, nodes, straights, {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
-        tuple(one for one in pipework.passes if one.run not in gone), arms, parts, _graph(parts, nodes, pipework.ports, pipework.memory),
+        pipework.ports,
+        nodes,
+        straights,
+        {key: trace_ for key, trace_ in pipework.runs.items() if key not in gone},
+        tuple(one for one in pipework.passes if one.run not in gone),
+        arms,
+        parts,
+        _graph(parts, nodes, pipework.ports, pipework.memory),
         pipework.memory,
-    )  # fmt: skip
+    )
 
 
 def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace], memory: Memory) -> Graph:
@@ -123,7 +131,12 @@ def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, Port
     joined = tuple((key, nodes[key].kind) for part in parts.values() for key in part.joins if nodes[key].kind != "tee")
     links = [part.links for part in parts.values()]
     return memory.keep(
-        "graph", (*links, *(ports[nodes[key].part] for key in on)), (tuple(on), joined), lambda: Graph(end for one in links for end in one.ends), most=6)  # fmt: skip
+        "graph",
+        (*links, *(ports[nodes[key].part] for key in on)),
+        (tuple(on), joined),
+        lambda: Graph(end for one in links for end in one.ends),
+        most=6,
+    )
 
 
 class _Builder:
@@ -163,9 +176,16 @@ class _Builder:
                 kind: NodeKind = "change" if -ways[0].dot(ways[1]) > SAME_WAY else "turn"
                 self.nodes[key] = replace(self.nodes[key], kind=kind)
         return Pipework(
-            self.ports, self.nodes, self.straights, self.runs, tuple(self.passes), arms, self.parts,
-            _graph(self.parts, self.nodes, self.ports, self.memory), self.memory,
-        )  # fmt: skip
+            self.ports,
+            self.nodes,
+            self.straights,
+            self.runs,
+            tuple(self.passes),
+            arms,
+            self.parts,
+            _graph(self.parts, self.nodes, self.ports, self.memory),
+            self.memory,
+        )
 
     def _run(self, trace_: RunTrace) -> None:
         run = trace_.run

@@ -1,6 +1,7 @@
 """walk(job) -> where every run goes: the moves it makes in the house, and what stands between them.
 
-A leg is a move. A set and a crossover are moves too, and take their length along out of the legs beside them, so that the
+A leg is a move. A set and a crossover are moves too, and take their length along out of the legs beside them, so that
+the
 legs stay what the tape said along the wall. A fall tips the level legs after it. A twin makes the moves of the run it
 follows at a distance, with the same tees.
 """
@@ -42,7 +43,8 @@ Adrift = Literal["", "start", "finish", "circle"]
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A straight stretch of a run. key: made from the item it comes from; item: that item's id; way: from a to b, length 1."""
+    """A straight stretch of a run. key: made from the item it comes from; item: that item's id; way: from a to b,
+    length 1."""
 
     key: str
     item: str
@@ -202,13 +204,32 @@ class Walker:
                     points[item.name] = at
         names = {item.name: item.id for item in run.items if isinstance(item, Tee | Point)}
         return RunTrace(
-            run, start, at, adrift, finish, None, tuple(steps), lengths, points, names, unsolved, tuple(no_room), _length_mm(steps)
-        )  # fmt: skip
+            run,
+            start,
+            at,
+            adrift,
+            finish,
+            None,
+            tuple(steps),
+            lengths,
+            points,
+            names,
+            unsolved,
+            tuple(no_room),
+            _length_mm(steps),
+        )
 
     def _steps(
-        self, run: Run, item: SetItem | Crossover, before: Leg | None, after: Leg | None,
-        ways: dict[str, Vec], rest: dict[str, float], at: Vec, no_room: list[str],
-    ) -> list[tuple[str, Vec]]:  # fmt: skip
+        self,
+        run: Run,
+        item: SetItem | Crossover,
+        before: Leg | None,
+        after: Leg | None,
+        ways: dict[str, Vec],
+        rest: dict[str, float],
+        at: Vec,
+        no_room: list[str],
+    ) -> list[tuple[str, Vec]]:
         """The moves of a set or crossover; takes their length along out of `rest`."""
         lead = after or before
         if lead is None:
@@ -252,7 +273,8 @@ class Walker:
     def _rise_mm(self, run: Run, item: Crossover, side: Vec, at: Vec) -> float:
         """How far the corner of a crossover lies from its run [mm].
 
-        Over another run or an obstacle: what brings its centre line clear_mm and both radii past the other's, and R (1 / cos t - 1) more,
+        Over another run or an obstacle: what brings its centre line clear_mm and both radii past the other's, and R (1
+        / cos t - 1) more,
         because the pulled top is rounded; else what is said.
         """
         other = self.done.get(item.over or "")
@@ -298,9 +320,7 @@ class Walker:
         return tuple(found)
 
 
-def _beside(
-    run: Run, leader: RunTrace, branches: Branches, start: Vec, finish: Vec | None, adrift: Adrift
-) -> RunTrace:  # fmt: skip
+def _beside(run: Run, leader: RunTrace, branches: Branches, start: Vec, finish: Vec | None, adrift: Adrift) -> RunTrace:
     """A run that follows another: the line beside it, from its own start to its own finish."""
     assert run.twin_of is not None
     moves = leader.moves
@@ -340,7 +360,7 @@ def _beside(
             steps.append(step.model_copy(update={"id": step.id + mark}))
     return RunTrace(
         run, line.points[0], at, adrift, finish, None, tuple(steps), {}, points, names, (), length_mm=_length_mm(steps)
-    )  # fmt: skip
+    )
 
 
 def _child_shifts(leader: RunTrace, moves: Sequence[Move], branches: Branches) -> dict[int, float]:
@@ -382,7 +402,8 @@ class _Line:
             self.points[n] = self.points[n].plus(self.ways[n], along)
 
     def begin_at(self, start: Vec) -> None:
-        """Let the line begin at its own start: the first moves run from there, and meet the line at the first corner."""
+        """Let the line begin at its own start: the first moves run from there, and meet the line at the first
+        corner."""
         corner = next(
             (n for n in range(1, len(self.ways)) if self.ways[n].dot(self.ways[0]) < SAME_WAY), len(self.ways)
         )
@@ -402,7 +423,8 @@ class _Line:
             self.jogs[corner] = [on_line.plus(after, max(stride, 0.0))]
 
     def _slide(self, corner: int, way: Vec, other: Vec, lateral: Vec) -> tuple[Vec, float]:
-        """Move a corner with its line of one way, `lateral` to the side: along the line of the other way as far as that goes. Gives where
+        """Move a corner with its line of one way, `lateral` to the side: along the line of the other way as far as that
+        goes. Gives where
         it comes to on that line, and how far it still had to step off it [mm]."""
         across = other.plus(way, -other.dot(way)).unit()
         on_line = self.points[corner].plus(other, lateral.dot(across) / max(other.dot(across), 1e-9))
@@ -488,7 +510,8 @@ def nearest_point(a: Vec, b: Vec, at: Vec, side: Vec) -> tuple[float, float]:
 
 
 def _offsets(moves: Sequence[Move], side: Vec, spacing_mm: float) -> list[Vec]:
-    """Where a twin lies from each move: to the said side of the first move not along it, and turned with every corner."""
+    """Where a twin lies from each move: to the said side of the first move not along it, and turned with every
+    corner."""
     ways = [move.way for move in moves]
     first = next((n for n, way in enumerate(ways) if abs(way.dot(side)) < 0.99), 0)
     square = _square(side, ways[first]) or _square(Vec(0, 0, 1), ways[first]) or Vec(1, 0, 0)
@@ -502,7 +525,8 @@ def _offsets(moves: Sequence[Move], side: Vec, spacing_mm: float) -> list[Vec]:
 
 
 def _turned(vector: Vec, a: Vec, b: Vec) -> Vec:
-    """A vector carried round the corner from way a to way b by the least rotation; as it is on a straight or a U-turn."""
+    """A vector carried round the corner from way a to way b by the least rotation; as it is on a straight or a
+    U-turn."""
     axis = a.cross(b)
     sine, cosine = axis.length, a.dot(b)
     if sine < 1e-9:

@@ -38,10 +38,13 @@ def traps(
 ) -> list[Trap]:
     """The water that stays in a connected pipework when all its drains are open and air comes in everywhere.
 
-    Water leaves a place if it can reach a drain without climbing; the surface it is left at is the lowest sill on the way: the
-    least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through its own
-    way only. A station lets water through between its ports; its own litres stay as far as its body stands below that surface.
-    """  # fmt: skip
+    Water leaves a place if it can reach a drain without climbing; the surface it is left at is the lowest sill on the
+    way: the
+    least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through
+    its own
+    way only. A station lets water through between its ports; its own litres stay as far as its body stands below that
+    surface.
+    """
     ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes), most=8)
     z = {key: pipework.nodes[key].at.z for key in nodes}
     stations = ways.stations
@@ -119,7 +122,8 @@ def traps(
 
 @dataclass(frozen=True, slots=True)
 class _Ways:
-    """The ways of water through a network. into: node -> nodes that water can come into it from; out_of: straight -> those of its ends
+    """The ways of water through a network. into: node -> nodes that water can come into it from; out_of: straight ->
+    those of its ends
     it can leave by; stations: station -> its nodes; drains: nodes that are drained."""
 
     into: dict[str, list[str]]
@@ -164,7 +168,8 @@ def _blocked(pipework: Pipework, end: str, straight: str) -> bool:
 
 
 def dead_ends(pipework: Pipework, flow: dict[str, int]) -> list[tuple[str, ...]]:
-    """Stretches of straights without flow, each from where water moves to its blind end. A network with no flow at all has none."""
+    """Stretches of straights without flow, each from where water moves to its blind end. A network with no flow at all
+    has none."""
     still: dict[str, list[str]] = defaultdict(list)
     moving: set[str] = set()
     for key, straight in pipework.straights.items():

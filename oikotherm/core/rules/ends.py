@@ -81,7 +81,8 @@ def _closing_cures(view: View, trace: RunTrace) -> tuple[str, ...]:
 
 
 def _set_angle(view: View, trace: RunTrace) -> float | None:
-    """The steepest usual angle at which this pipe can make the set: bent where the practice bends it, else with 45 elbows."""
+    """The steepest usual angle at which this pipe can make the set: bent where the practice bends it, else with 45
+    elbows."""
     assert trace.closing is not None
     pipe, catalogue, height = trace.run.pipe, view.context.catalogue, trace.closing.length
     radius, row = catalogue.bend_radius_mm(pipe.code, pipe.size), catalogue.pipe(pipe.code, pipe.size)
@@ -201,7 +202,8 @@ def _legs_to_change(trace: RunTrace) -> list[tuple[Leg, float]]:
     "open-end",
     "stop",
     "an end stands open",
-    "An end that nobody closes leaks, and lets chips and dirt in while the work goes on. Join it, cap it, or say that it stays a stub.",
+    "An end that nobody closes leaks, and lets chips and dirt in while the work goes on. Join it, cap it, or say that "
+    "it stays a stub.",
     "rule of the trade",
 )
 def open_end(view: View) -> Iterable[Said]:
@@ -262,7 +264,8 @@ def open_end(view: View) -> Iterable[Said]:
     "drop-by-hand",
     "note",
     "a drop under a closed tee",
-    "The pocket of a sediment trap is a piece of pipe with a cap: it is in the drawing's text, and not yet in the cut list.",
+    "The pocket of a sediment trap is a piece of pipe with a cap: it is in the drawing's text, and not yet in the cut "
+    "list.",
     "rule of the model",
     stage="make",
 )
@@ -367,7 +370,8 @@ def port_twice(view: View) -> Iterable[Said]:
     "until-level",
     "stop",
     "a leg that cannot be worked out",
-    "A leg until level takes its length from the finish; without a finish, or when it would have to go backwards, it has none.",
+    "A leg until level takes its length from the finish; without a finish, or when it would have to go backwards, it "
+    "has none.",
     "rule of the notation",
 )
 def until_level(view: View) -> Iterable[Said]:

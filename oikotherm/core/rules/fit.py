@@ -106,7 +106,8 @@ def leg_short(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "leg-short"):
         cut, least, need = (float(trouble.fact(name)) for name in ("cut", "least", "need"))
         says = (
-            f"{trouble.run}: between {trouble.fact('ends')} {length_text(max(cut, 0), unit, with_unit=True)} of pipe is left; "
+            f"{trouble.run}: between {trouble.fact('ends')} {length_text(max(cut, 0), unit, with_unit=True)} of pipe "
+            "is left; "
             f"the least is {length_text(least, unit, with_unit=True)}, {trouble.fact('why')}."
         )
         if cut < 0:
@@ -193,7 +194,8 @@ def tee_shape(view: View) -> Iterable[Said]:
     "port-end",
     "stop",
     "no lawful way into the port",
-    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue take this pipe into this port as it lies.",
+    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue take this pipe into this port "
+    "as it lies.",
     "rule of the trade",
     stage="joints",
 )
@@ -201,7 +203,8 @@ def port_end(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "port-end"):
         yield Said(
             (trouble.run, trouble.fact("port")),
-            f"{trouble.fact('port')} offers {trouble.fact('end')}; no lawful parts take {trouble.fact('pipe')} there: {trouble.fact('why')}",
+            f"{trouble.fact('port')} offers {trouble.fact('end')}; no lawful parts take {trouble.fact('pipe')} there: "
+            f"{trouble.fact('why')}",
             at=trouble.at,
             cures=_ways(trouble),
         )
@@ -211,13 +214,17 @@ def port_end(view: View) -> Iterable[Said]:
     "no-transition",
     "stop",
     "no lawful way from one pipe to the other",
-    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue join these two pipes as they lie.",
+    "A joint that is not allowed there leaks or is condemned. No parts in the catalogue join these two pipes as they "
+    "lie.",
     "rule of the trade",
     stage="joints",
 )
 def no_transition(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "no-transition"):
-        says = f"{trouble.run}: no lawful parts take {trouble.fact('end').removesuffix(' pipe')} to {trouble.fact('pipe')} there: {trouble.fact('why')}"
+        says = (
+            f"{trouble.run}: no lawful parts take {trouble.fact('end').removesuffix(' pipe')} to "
+            f"{trouble.fact('pipe')} there: {trouble.fact('why')}"
+        )
         yield Said((trouble.run, trouble.key), says, at=trouble.at, cures=_ways(trouble))
 
 
@@ -231,7 +238,8 @@ def _ways(trouble: Trouble) -> tuple[str, ...]:
     "joint-unlawful",
     "stop",
     "no lawful joint",
-    "A joint that is not allowed for what runs through it leaks or is condemned: there is none until the pipe, the place or the part is another.",
+    "A joint that is not allowed for what runs through it leaks or is condemned: there is none until the pipe, the "
+    "place or the part is another.",
     "rule of the trade; local code",
     stage="joints",
 )
@@ -242,7 +250,10 @@ def joint_unlawful(view: View) -> Iterable[Said]:
         says = f"{trouble.run}: no lawful joint on {trouble.fact('pipe')} there. {trouble.fact('why')}"
         yield Said((trouble.run, trouble.key), says, at=trouble.at, cures=cures)
     for trouble in _troubles(view, "device-unlawful"):
-        says = f"{trouble.run}: {trouble.fact('part')} on {trouble.fact('pipe')} is joined by {trouble.fact('method')} there. {trouble.fact('why')}"
+        says = (
+            f"{trouble.run}: {trouble.fact('part')} on {trouble.fact('pipe')} is joined by "
+            f"{trouble.fact('method')} there. {trouble.fact('why')}"
+        )
         yield Said(
             (trouble.run, trouble.key), says, at=trouble.at, cures=("a part with other ends", "another pipe there")
         )
@@ -258,7 +269,10 @@ def joint_unlawful(view: View) -> Iterable[Said]:
 )
 def kit_end(view: View) -> Iterable[Said]:
     for trouble in _troubles(view, "kit-end"):
-        says = f"{trouble.fact('port')}: {trouble.fact('part')} ({trouble.fact('inner')}) does not go on {trouble.fact('before')} ({trouble.fact('end')}). {trouble.fact('why')}"
+        says = (
+            f"{trouble.fact('port')}: {trouble.fact('part')} ({trouble.fact('inner')}) does not go on "
+            f"{trouble.fact('before')} ({trouble.fact('end')}). {trouble.fact('why')}"
+        )
         yield Said(
             (trouble.run, trouble.key),
             says,
@@ -271,7 +285,8 @@ def kit_end(view: View) -> Iterable[Said]:
     "override",
     "stop",
     "a joint set by hand that is not lawful or does not fit",
-    "What somebody chose by hand is never changed in silence: it stands in the job, is not fitted, and is to be chosen anew.",
+    "What somebody chose by hand is never changed in silence: it stands in the job, is not fitted, and is to be "
+    "chosen anew.",
     "rule of the model",
     stage="joints",
 )
@@ -344,22 +359,33 @@ def long_piece(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "no-room", "stop", "a set or crossover without room",
-    "A set takes height / tan t of the leg beside it, a crossover twice that; where the leg is shorter, or runs the same way as the side, it cannot be made.",
+    "no-room",
+    "stop",
+    "a set or crossover without room",
+    "A set takes height / tan t of the leg beside it, a crossover twice that; where the leg is shorter, or runs the "
+    "same way as the side, it cannot be made.",
     "geometry of bends",
-)  # fmt: skip
+)
 def no_room(view: View) -> Iterable[Said]:
     for trace in view.fitted.pipework.runs.values():
         for item in trace.run.items:
             if item.id in trace.no_room:
-                yield Said((trace.run.id, item.id), f"{trace.run.id}: {item_text(item, view.style)} has no room in the legs beside it.", at=trace.start,
-                           cures=("a steeper angle, such as @60", "a longer leg beside it"))  # fmt: skip
+                yield Said(
+                    (trace.run.id, item.id),
+                    f"{trace.run.id}: {item_text(item, view.style)} has no room in the legs beside it.",
+                    at=trace.start,
+                    cures=("a steeper angle, such as @60", "a longer leg beside it"),
+                )
 
 
 @rule(
-    "against-flow", "stop", "a part set against the flow",
-    "A check valve, filter or pump the wrong way round shuts the pipe or catches nothing: its arrow goes with the water.", "rule of the trade",
-)  # fmt: skip
+    "against-flow",
+    "stop",
+    "a part set against the flow",
+    "A check valve, filter or pump the wrong way round shuts the pipe or catches nothing: its arrow goes with the "
+    "water.",
+    "rule of the trade",
+)
 def against_flow(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     directional = {part for (part, _, _), row in view.context.catalogue.devices.items() if row.directional}

@@ -109,7 +109,8 @@ class RuleBook:
     def __call__(
         self, id_: str, severity: Severity, title: str, why: str, source: str, *, stage: str = "pace"
     ) -> Callable[..., Callable[[View], Iterable[Said]]]:
-        """Keep a rule. id_: its stable name; why: what goes wrong otherwise; source: std, typ, or where the rule is from. Raises ValueError."""
+        """Keep a rule. id_: its stable name; why: what goes wrong otherwise; source: std, typ, or where the rule is
+        from. Raises ValueError."""
         if id_ in self.rules:
             raise ValueError(f"rule {id_} exists already")
         if stage not in STAGES:
@@ -126,7 +127,8 @@ rule = RuleBook()
 
 
 def find(view: View, rules: Iterable[Rule]) -> tuple[Finding, ...]:
-    """All findings of a job: open stops first, then by rule and place in the document; waived ones last, with the reason."""
+    """All findings of a job: open stops first, then by rule and place in the document; waived ones last, with the
+    reason."""
     reasons = {(waiver.rule, waiver.where): waiver.reason for waiver in view.job.waivers}
     found = [
         Finding(

@@ -24,9 +24,12 @@ def _uneven(work: Pipework, catalogue: Catalogue) -> tuple[str, ...]:
 
 
 @rule(
-    "neck", "mind", "a section narrower than the one it feeds",
-    "A narrow section before a wide one throttles all that follows, and the wide one is paid for in vain.", "rule of the trade",
-)  # fmt: skip
+    "neck",
+    "mind",
+    "a section narrower than the one it feeds",
+    "A narrow section before a wide one throttles all that follows, and the wide one is paid for in vain.",
+    "rule of the trade",
+)
 def neck(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
 
@@ -106,9 +109,12 @@ def _can_shut(view: View, port_key: str) -> bool:
 
 
 @rule(
-    "no-isolation", "mind", "cannot be shut off alone",
-    "Without a valve of its own each repair drains the whole system.", "rule of the trade",
-)  # fmt: skip
+    "no-isolation",
+    "mind",
+    "cannot be shut off alone",
+    "Without a valve of its own each repair drains the whole system.",
+    "rule of the trade",
+)
 def no_isolation(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     for station in view.job.stations:
@@ -150,7 +156,10 @@ def no_isolation(view: View) -> Iterable[Said]:
             if leg is not None:
                 length = trace.lengths[leg.id]
                 at = round(length - 130 if backwards else 130.0)
-                effect = f"[iso] on {run_id}, {length_text(at, view.job.pace_unit, with_unit=True)} along {leg.dir}{length_text(length, view.job.pace_unit)}"
+                effect = (
+                    f"[iso] on {run_id}, {length_text(at, view.job.pace_unit, with_unit=True)} along "
+                    f"{leg.dir}{length_text(length, view.job.pace_unit)}"
+                )
                 remedies = [
                     Remedy("Put an isolating valve there", (put_in_leg(view, run_id, leg, "[iso]", at),), effect)
                 ]

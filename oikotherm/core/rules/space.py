@@ -77,12 +77,16 @@ def crossover_remedies(
     if angle is None:
         return
     for side in sides:
-        text = f"^{side}{trim(APART_MM, 0) if view.job.pace_unit == 'mm' else '1'}{'' if angle == 45 else '@60'} over {over}"
+        text = (
+            f"^{side}{trim(APART_MM, 0) if view.job.pace_unit == 'mm' else '1'}{'' if angle == 45 else '@60'} over "
+            f"{over}"
+        )
         where = length_text(along, view.job.pace_unit, with_unit=True)
         yield Remedy(
-            f"Pass over {over}: {straight.run} steps {side}", (put_in_leg(view, straight.run, leg, text, round(along, 3)),),
+            f"Pass over {over}: {straight.run} steps {side}",
+            (put_in_leg(view, straight.run, leg, text, round(along, 3)),),
             f"{text} on {straight.run}, {where} along {leg.dir}{length_text(length, view.job.pace_unit)}",
-        )  # fmt: skip
+        )
 
 
 def _sides(way: Vec, other: Vec, lies: Vec) -> list[str]:
@@ -96,9 +100,12 @@ def _sides(way: Vec, other: Vec, lies: Vec) -> list[str]:
 
 
 @rule(
-    "clash", "stop", "two pipes in one place",
-    "Where centre lines pass nearer than both radii the pipes meet: one goes over by a crossover, or at another level.", "geometry; std outside diameters",
-)  # fmt: skip
+    "clash",
+    "stop",
+    "two pipes in one place",
+    "Where centre lines pass nearer than both radii the pipes meet: one goes over by a crossover, or at another level.",
+    "geometry; std outside diameters",
+)
 def clash(view: View) -> Iterable[Said]:
     for near in _pairs(view):
         radii = radius_mm(view.context.catalogue, near.one.pipe) + radius_mm(view.context.catalogue, near.other.pipe)
@@ -115,15 +122,21 @@ def clash(view: View) -> Iterable[Said]:
                 remedies += crossover_remedies(view, own, at, other.run, rise, _sides(own.way, other.way, away)[:1])
         overlap = length_text(radii - near.gap_mm, view.job.pace_unit, with_unit=True)
         yield Said(
-            (near.other.run, near.other.key, near.one.key), f"{near.other.run} and {near.one.run} meet: {overlap} too near.", tuple(remedies), near.on_other,
+            (near.other.run, near.other.key, near.one.key),
+            f"{near.other.run} and {near.one.run} meet: {overlap} too near.",
+            tuple(remedies),
+            near.on_other,
             ("another level for one of them",),
-        )  # fmt: skip
+        )
 
 
 @rule(
-    "lagging-room", "mind", "no room for the lagging",
-    "Lagging squeezed between two pipes lags neither; hot and cold beside each other warm the cold.", "typ: 25 mm apart, lagged",
-)  # fmt: skip
+    "lagging-room",
+    "mind",
+    "no room for the lagging",
+    "Lagging squeezed between two pipes lags neither; hot and cold beside each other warm the cold.",
+    "typ: 25 mm apart, lagged",
+)
 def lagging_room(view: View) -> Iterable[Said]:
     catalogue = view.context.catalogue
     for near in _pairs(view):
@@ -158,9 +171,13 @@ def _overlap_mm(view: View, near: Near) -> float:
 
 
 @rule(
-    "no-lagging", "mind", "pipe without lagging in the cold",
-    "In a loft and outside water freezes and heat is lost: 13 mm wall at the least against loss, 25 mm and more in the cold, and that only delays frost.", "typ",
-)  # fmt: skip
+    "no-lagging",
+    "mind",
+    "pipe without lagging in the cold",
+    "In a loft and outside water freezes and heat is lost: 13 mm wall at the least against loss, 25 mm and more in "
+    "the cold, and that only delays frost.",
+    "typ",
+)
 def no_lagging(view: View) -> Iterable[Said]:
     seen = set()
     for straight in view.fitted.pipework.straights.values():
@@ -196,7 +213,8 @@ def no_lagging(view: View) -> Iterable[Said]:
 
 
 def _passing(view: View, obstacle: Obstacle) -> Iterable[tuple[Straight, float, float, Vec]]:
-    """All pipes as they pass an obstacle: (straight, what is free between [mm], radius [mm], the nearest point of the centre line)."""
+    """All pipes as they pass an obstacle: (straight, what is free between [mm], radius [mm], the nearest point of the
+    centre line)."""
     for straight in view.fitted.pipework.straights.values():
         if not straight.close:
             radius = radius_mm(view.context.catalogue, straight.pipe)
@@ -209,9 +227,12 @@ def _obstacle_words(one: Obstacle) -> str:
 
 
 @rule(
-    "near-electrics", "stop", "pipe too near a cable, board or meter",
-    "Gas keeps 25 mm from cables and 150 mm from meters and boards; no heating pipe touches a cable.", "typ metric practice",
-)  # fmt: skip
+    "near-electrics",
+    "stop",
+    "pipe too near a cable, board or meter",
+    "Gas keeps 25 mm from cables and 150 mm from meters and boards; no heating pipe touches a cable.",
+    "typ metric practice",
+)
 def near_electrics(view: View) -> Iterable[Said]:
     for obstacle in view.job.house.obstacles:
         if obstacle.kind not in ELECTRIC:
@@ -224,7 +245,10 @@ def near_electrics(view: View) -> Iterable[Said]:
             if free >= least - 0.05:
                 continue
             unit = view.job.pace_unit
-            says = f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from {_obstacle_words(obstacle)}; {length_text(least, unit, with_unit=True)} is the least."
+            says = (
+                f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from "
+                f"{_obstacle_words(obstacle)}; {length_text(least, unit, with_unit=True)} is the least."
+            )
             yield Said(
                 (straight.run, straight.key, obstacle.id),
                 says,
@@ -234,9 +258,12 @@ def near_electrics(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "through-obstacle", "stop", "pipe through something that is there",
-    "A beam, truss or duct is not cut for a pipe: go over, under or round it.", "survey",
-)  # fmt: skip
+    "through-obstacle",
+    "stop",
+    "pipe through something that is there",
+    "A beam, truss or duct is not cut for a pipe: go over, under or round it.",
+    "survey",
+)
 def through_obstacle(view: View) -> Iterable[Said]:
     for obstacle in view.job.house.obstacles:
         if obstacle.kind in ELECTRIC or obstacle.kind == "hatch":
@@ -249,17 +276,26 @@ def through_obstacle(view: View) -> Iterable[Said]:
                 way = DIRECTIONS[side]
                 if abs(way.dot(straight.way)) > 0.01:
                     continue
-                top = max(Vec(x, y, z).minus(at).dot(way) for x in (obstacle.box[0][0], obstacle.box[1][0]) for y in (obstacle.box[0][1], obstacle.box[1][1])
-                          for z in (obstacle.box[0][2], obstacle.box[1][2]))  # fmt: skip
+                top = max(
+                    Vec(x, y, z).minus(at).dot(way)
+                    for x in (obstacle.box[0][0], obstacle.box[1][0])
+                    for y in (obstacle.box[0][1], obstacle.box[1][1])
+                    for z in (obstacle.box[0][2], obstacle.box[1][2])
+                )
                 wide = sum(abs(hi - lo) * abs(axis) for lo, hi, axis in zip(*obstacle.box, straight.way, strict=True))
                 if 0 < top < 150 and wide < 40:
                     remedies += crossover_remedies(
                         view, straight, at, obstacle.id, top + radius + APART_MM + 110, (side,)
                     )
             unit = view.job.pace_unit
-            says = f"{straight.run} goes through {_obstacle_words(obstacle)}." if free + radius == 0 else (
-                f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from {_obstacle_words(obstacle)}; it wants {length_text(obstacle.clearance_mm, unit, with_unit=True)}."
-            )  # fmt: skip
+            says = (
+                f"{straight.run} goes through {_obstacle_words(obstacle)}."
+                if free + radius == 0
+                else (
+                    f"{straight.run} passes {length_text(max(free, 0), unit, with_unit=True)} from "
+                    f"{_obstacle_words(obstacle)}; it wants {length_text(obstacle.clearance_mm, unit, with_unit=True)}."
+                )
+            )
             yield Said(
                 (straight.run, straight.key, obstacle.id), says, tuple(remedies[:1]), at, ("another way for the pipe",)
             )
@@ -273,10 +309,13 @@ def _joist_holes(view: View) -> list[Hole]:
 
 
 @rule(
-    "joist-hole", "stop", "a hole or notch the joist does not take",
-    "A joist cut in the wrong place or too deep gives way: holes on the centre line between 0.25 and 0.4 of the span, notches between 0.07 and 0.25.",
+    "joist-hole",
+    "stop",
+    "a hole or notch the joist does not take",
+    "A joist cut in the wrong place or too deep gives way: holes on the centre line between 0.25 and 0.4 of the span, "
+    "notches between 0.07 and 0.25.",
     "rule of solid timber joists, by practice",
-)  # fmt: skip
+)
 def joist_hole_place(view: View) -> Iterable[Said]:
     groups: dict[tuple[str, str, str], list[Hole]] = defaultdict(list)
     for hole in _joist_holes(view):
@@ -286,9 +325,20 @@ def joist_hole_place(view: View) -> Iterable[Said]:
         first = found[0]
         assert first.verdict is not None
         numbers = _numbers([hole.number for hole in found])
-        says = f"{run}: {first.kind} {length_text(first.diameter_mm, view.job.pace_unit, with_unit=True)} in joist {numbers} of {field}: {'; '.join(first.verdict.reasons)}."
-        yield Said((run, straight, field), says, at=first.at, cures=("along the joists instead of across", "nearer the bearing" if first.kind == "notch" else "in the zone for holes",
-                                                                    "a smaller pipe"))  # fmt: skip
+        says = (
+            f"{run}: {first.kind} {length_text(first.diameter_mm, view.job.pace_unit, with_unit=True)} in joist "
+            f"{numbers} of {field}: {'; '.join(first.verdict.reasons)}."
+        )
+        yield Said(
+            (run, straight, field),
+            says,
+            at=first.at,
+            cures=(
+                "along the joists instead of across",
+                "nearer the bearing" if first.kind == "notch" else "in the zone for holes",
+                "a smaller pipe",
+            ),
+        )
 
 
 def _numbers(found: list[int]) -> str:
@@ -296,9 +346,12 @@ def _numbers(found: list[int]) -> str:
 
 
 @rule(
-    "nail-plate", "mind", "pipe within a nail's reach",
-    "A pipe nearer than 32 mm (1-1/4 in) to a nailed edge gets a steel plate over it.", "typ",
-)  # fmt: skip
+    "nail-plate",
+    "mind",
+    "pipe within a nail's reach",
+    "A pipe nearer than 32 mm (1-1/4 in) to a nailed edge gets a steel plate over it.",
+    "typ",
+)
 def nail_plate(view: View) -> Iterable[Said]:
     groups: dict[tuple[str, str, str], list[Hole]] = defaultdict(list)
     for hole in _joist_holes(view):
@@ -323,14 +376,20 @@ def nail_plate(view: View) -> Iterable[Said]:
             off, along = middle.minus(a).dot(across), middle.minus(a).dot(way)
             cover = wall.thickness_mm / 2 - abs(off) - radius_mm(view.context.catalogue, pipe.pipe)
             if 0 <= along <= b.minus(a).length and -wall.thickness_mm / 2 < off < wall.thickness_mm / 2 and cover < 32:
-                says = f"{pipe.run} lies {length_text(max(cover, 0), view.job.pace_unit, with_unit=True)} under the face of {wall.id}: a steel plate over it."
+                says = (
+                    f"{pipe.run} lies {length_text(max(cover, 0), view.job.pace_unit, with_unit=True)} under the "
+                    f"face of {wall.id}: a steel plate over it."
+                )
                 yield Said((pipe.run, pipe.key, wall.id), says, at=middle, cures=("a plate at every stud",))
 
 
 @rule(
-    "plastic-heat", "stop", "plastic too near a source of heat",
-    "Plastic and multilayer pipe softens by a boiler, heater or flue: the first half metre is metal.", "typ: 500 mm, North America 18 in",
-)  # fmt: skip
+    "plastic-heat",
+    "stop",
+    "plastic too near a source of heat",
+    "Plastic and multilayer pipe softens by a boiler, heater or flue: the first half metre is metal.",
+    "typ: 500 mm, North America 18 in",
+)
 def plastic_heat(view: View) -> Iterable[Said]:
     least = heat_away_mm(view.context.catalogue, view.job.practice)
     work = view.fitted.pipework
@@ -361,16 +420,22 @@ def plastic_heat(view: View) -> Iterable[Said]:
                 seen.add(straight.run)
                 unit = view.job.pace_unit
                 yield Said(
-                    (straight.run, straight.key, place.key), f"{straight.run} is {straight.pipe} {length_text(gap, unit, with_unit=True)} from {place.key}; {length_text(least, unit, with_unit=True)} is the least.",
-                    at=at, cures=("metal pipe for the first half metre, then the transition",),
-                )  # fmt: skip
+                    (straight.run, straight.key, place.key),
+                    f"{straight.run} is {straight.pipe} {length_text(gap, unit, with_unit=True)} from {place.key}; "
+                    f"{length_text(least, unit, with_unit=True)} is the least.",
+                    at=at,
+                    cures=("metal pipe for the first half metre, then the transition",),
+                )
 
 
 @rule(
-    "concealed-joint", "mind", "a joint that may not be hidden",
-    "Compression, union, push-fit and flexible joints can be undone and can loosen: behind a finish nobody sees them weep. On gas it is not allowed.",
+    "concealed-joint",
+    "mind",
+    "a joint that may not be hidden",
+    "Compression, union, push-fit and flexible joints can be undone and can loosen: behind a finish nobody sees them "
+    "weep. On gas it is not allowed.",
     "rule of the trade; local code",
-)  # fmt: skip
+)
 def concealed_joint(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     hidden = {key for key, one in work.straights.items() if one.place in HIDDEN or one.place_to in HIDDEN}
@@ -419,14 +484,23 @@ def concealed_joint(view: View) -> Iterable[Said]:
                     )
                     break
         says = f"{joint.run}: {row.title} on {joint.fitting_title} lies in the {place}."
-        yield Said((joint.run, joint.key), says, tuple(remedies), joint.at, ("move it to where it can be reached", "a hatch over it"),
-                   "stop" if run.service == "gas" else None)  # fmt: skip
+        yield Said(
+            (joint.run, joint.key),
+            says,
+            tuple(remedies),
+            joint.at,
+            ("move it to where it can be reached", "a hatch over it"),
+            "stop" if run.service == "gas" else None,
+        )
 
 
 @rule(
-    "plastic-in-view", "mind", "plastic pipe in view",
-    "The house runs metal where pipe is seen: plastic sags between its clips, yellows, and is knocked.", "House practice",
-)  # fmt: skip
+    "plastic-in-view",
+    "mind",
+    "plastic pipe in view",
+    "The house runs metal where pipe is seen: plastic sags between its clips, yellows, and is knocked.",
+    "House practice",
+)
 def plastic_in_view(view: View) -> Iterable[Said]:
     if chosen(view.job, IN_VIEW)[0].id != "metal" or not _any_soft(view):
         return
@@ -443,15 +517,24 @@ def plastic_in_view(view: View) -> Iterable[Said]:
             continue
         seen.add(straight.run)
         yield Said(
-            (straight.run, straight.key), f"{straight.run} shows {straight.pipe} in view.", at=view.fitted.spans[straight.key][0],
-            cures=("metal where it is seen, with a transition behind the finish", "box it in", "House practice: any pipe in view"),
-        )  # fmt: skip
+            (straight.run, straight.key),
+            f"{straight.run} shows {straight.pipe} in view.",
+            at=view.fitted.spans[straight.key][0],
+            cures=(
+                "metal where it is seen, with a transition behind the finish",
+                "box it in",
+                "House practice: any pipe in view",
+            ),
+        )
 
 
 @rule(
-    "rodents", "mind", "plastic pipe where rodents are",
-    "Rodents gnaw plastic pipe in lofts and under floors, and the water is found days later.", "House practice",
-)  # fmt: skip
+    "rodents",
+    "mind",
+    "plastic pipe where rodents are",
+    "Rodents gnaw plastic pipe in lofts and under floors, and the water is found days later.",
+    "House practice",
+)
 def rodents(view: View) -> Iterable[Said]:
     rooms = [room for room in view.job.house.rooms if room.rodents]
     if not rooms or chosen(view.job, RODENTS)[0].id != "avoid":
@@ -480,9 +563,11 @@ def rodents(view: View) -> Iterable[Said]:
             if room:
                 seen.add(straight.run)
                 yield Said(
-                    (straight.run, straight.key), f"{straight.run} runs {straight.pipe} in the {straight.place} of {room.name}, where rodents are.", at=spot,
+                    (straight.run, straight.key),
+                    f"{straight.run} runs {straight.pipe} in the {straight.place} of {room.name}, where rodents are.",
+                    at=spot,
                     cures=("copper or thin steel there", "House practice: allow"),
-                )  # fmt: skip
+                )
                 break
 
 

@@ -8,9 +8,13 @@ from .registry import Said, View, rule
 
 
 @rule(
-    "record-changed", "mind", "a recorded joint is not what it was",
-    "A record speaks of the joint as it was made; after a change it has to be looked at again, and proved again.", "rule of the records", stage="joints",
-)  # fmt: skip
+    "record-changed",
+    "mind",
+    "a recorded joint is not what it was",
+    "A record speaks of the joint as it was made; after a change it has to be looked at again, and proved again.",
+    "rule of the records",
+    stage="joints",
+)
 def record_changed(view: View) -> Iterable[Said]:
     for key, label, method, pipe in view.context.recorded:
         joint = view.fitted.joints.get(key)
@@ -26,9 +30,13 @@ def record_changed(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "unchecked", "note", "checks of the survey still open",
-    "What nobody has looked at comes up on the day, with the water off.", "usual practice", stage="survey",
-)  # fmt: skip
+    "unchecked",
+    "note",
+    "checks of the survey still open",
+    "What nobody has looked at comes up on the day, with the water off.",
+    "usual practice",
+    stage="survey",
+)
 def unchecked(view: View) -> Iterable[Said]:
     open_ = [fact.path for fact in view.job.facts if fact.path.startswith("check.") and fact.value is not True]
     if open_:

@@ -1,6 +1,8 @@
-"""Kinds of station as data: what a kind is called, its body, its ports by variant and practice, and the facts it may carry.
+"""Kinds of station as data: what a kind is called, its body, its ports by variant and practice, and the facts it may
+carry.
 
-Read from kinds.csv and ports.csv of each service's data folder, and of services/data for the kinds nobody owns. Adding a kind is adding rows.
+Read from kinds.csv and ports.csv of each service's data folder, and of services/data for the kinds nobody owns. Adding
+a kind is adding rows.
 """
 
 from __future__ import annotations
@@ -30,24 +32,44 @@ class Behind(Frozen):
 
 PumpCurve = tuple[tuple[NotNegative, NotNegative], ...]
 
-# every fact a station may carry: its type and, where the name does not say it, what it is. A kind names those it has in kinds.csv.
+# every fact a station may carry: its type and, where the name does not say it, what it is. A kind names those it has in
+# kinds.csv.
 FIELDS: dict[str, tuple[Any, str]] = {
-    "width_mm": (NotNegative, ""), "height_mm": (NotNegative, ""), "depth_mm": (NotNegative, ""),
-    "output_w": (NotNegative, ""), "least_output_w": (NotNegative, ""), "input_w": (NotNegative, ""),
-    "rated_at_k": (Kelvin, ""), "exponent": (Annotated[float, Field(ge=1, le=2)], ""),
-    "volume_l": (NotNegative, ""), "kv": (Positive, ""),
+    "width_mm": (NotNegative, ""),
+    "height_mm": (NotNegative, ""),
+    "depth_mm": (NotNegative, ""),
+    "output_w": (NotNegative, ""),
+    "least_output_w": (NotNegative, ""),
+    "input_w": (NotNegative, ""),
+    "rated_at_k": (Kelvin, ""),
+    "exponent": (Annotated[float, Field(ge=1, le=2)], ""),
+    "volume_l": (NotNegative, ""),
+    "kv": (Positive, ""),
     "loop_m": (NotNegative, "Pipe laid within an emitter: the loop of a floor or wall."),
-    "room": (Id, ""), "series": (Line, ""), "store_c": (TempC, ""), "coil_w": (NotNegative, ""),
+    "room": (Id, ""),
+    "series": (Line, ""),
+    "store_c": (TempC, ""),
+    "coil_w": (NotNegative, ""),
     "ways": (Annotated[int, Field(ge=1, le=40)], ""),
     "pump_curve": (PumpCurve, "Points (flow_kg_s, head_pa)."),
-    "supply_pa": (NotNegative, ""), "outlet_pa": (NotNegative, ""), "set_pa": (NotNegative, ""), "precharge_pa": (NotNegative, ""),
-    "flow_kg_s": (NotNegative, ""), "gas": (Gas, ""), "hardness_mg_l": (NotNegative, ""), "material": (Line, ""), "age_years": (NotNegative, ""),
-    "behind": (tuple[Behind, ...], "What stands behind a stub, out of sight."), "behind_pipe_m": (NotNegative, ""), "behind_pa": (NotNegative, ""),
-}  # fmt: skip
+    "supply_pa": (NotNegative, ""),
+    "outlet_pa": (NotNegative, ""),
+    "set_pa": (NotNegative, ""),
+    "precharge_pa": (NotNegative, ""),
+    "flow_kg_s": (NotNegative, ""),
+    "gas": (Gas, ""),
+    "hardness_mg_l": (NotNegative, ""),
+    "material": (Line, ""),
+    "age_years": (NotNegative, ""),
+    "behind": (tuple[Behind, ...], "What stands behind a stub, out of sight."),
+    "behind_pipe_m": (NotNegative, ""),
+    "behind_pa": (NotNegative, ""),
+}
 
 
 class StationData(Frozen):
-    """What is known of a station. Each kind has a model of its own with the facts it carries; a fact of other kinds reads as None."""
+    """What is known of a station. Each kind has a model of its own with the facts it carries; a fact of other kinds
+    reads as None."""
 
     model_config = ConfigDict(
         use_attribute_docstrings=False, defer_build=True
@@ -92,7 +114,8 @@ class StationData(Frozen):
 
 
 def data_model(kind: str, fields: tuple[str, ...]) -> type[StationData]:
-    """The model of a kind's data, from the names of the facts it carries. Raises KeyError for a fact that is not in FIELDS."""
+    """The model of a kind's data, from the names of the facts it carries. Raises KeyError for a fact that is not in
+    FIELDS."""
     parts: dict[str, Any] = {}
     for name in FIELDS:
         if name in fields:
@@ -120,7 +143,8 @@ TRAITS = {
 
 @dataclass(frozen=True, slots=True)
 class PortRow:
-    """A port a kind of station comes with; offsets as shares of the body plus millimetres. metal: what its end is made of, "" unknown."""
+    """A port a kind of station comes with; offsets as shares of the body plus millimetres. metal: what its end is made
+    of, "" unknown."""
 
     name: str
     role: str
@@ -139,7 +163,8 @@ class PortRow:
 
 @dataclass(frozen=True, slots=True)
 class Variant:
-    """One build of a kind: its title, typical body [mm], usual height of its underside, what it has inside. id "" is a kind without variants."""
+    """One build of a kind: its title, typical body [mm], usual height of its underside, what it has inside. id "" is a
+    kind without variants."""
 
     id: str
     title: str
@@ -154,8 +179,10 @@ class Variant:
 class KindSpec:
     """A kind of station.
 
-    model: what its data may hold; titles: by practice, "" for the others; variants: the usual one first; ports: by variant and
-    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of; traits: see TRAITS; set_up: what a step of the plan says of it.
+    model: what its data may hold; titles: by practice, "" for the others; variants: the usual one first; ports: by
+    variant and
+    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of;
+    traits: see TRAITS; set_up: what a step of the plan says of it.
     """
 
     id: str
@@ -200,7 +227,8 @@ def _brings(text: str) -> dict[str, Any]:
 
 
 def read_kinds(package: str) -> dict[str, KindSpec]:
-    """The kinds of a service's data folder, by id. A row is a variant; what a later row leaves empty is as in the first of its kind."""
+    """The kinds of a service's data folder, by id. A row is a variant; what a later row leaves empty is as in the first
+    of its kind."""
     rows: dict[str, list[dict[str, str]]] = {}
     for row in read_rows(package, "kinds.csv"):
         rows.setdefault(row["kind"], []).append(row)
@@ -217,28 +245,55 @@ def _kind(kind: str, rows: list[dict[str, str]], port_rows: list[dict[str, str]]
     first = rows[0]
     variants = tuple(
         Variant(
-            row["variant"], row["variant_title"] or first["title"], float(row["width_mm"]), float(row["height_mm"]), float(row["depth_mm"]),
-            float(row["floor_mm"]), _brings(row["brings"]),
+            row["variant"],
+            row["variant_title"] or first["title"],
+            float(row["width_mm"]),
+            float(row["height_mm"]),
+            float(row["depth_mm"]),
+            float(row["floor_mm"]),
+            _brings(row["brings"]),
         )
         for row in rows
-    )  # fmt: skip
+    )
     ports = {
         (variant.id, practice): tuple(
-            _port(row) for row in port_rows
+            _port(row)
+            for row in port_rows
             if row["practice"] in (practice, "*") and (not row["variant"] or variant.id in row["variant"].split())
         )
-        for variant in variants for practice in PRACTICES
-    }  # fmt: skip
+        for variant in variants
+        for practice in PRACTICES
+    }
     titles = {"": first["title"], "north-american": first["title_north_american"]}
     loads = dict(word.split("=") for word in first["loads"].split())
     return KindSpec(
-        kind, data_model(kind, tuple(first["fields"].split())), {place: title for place, title in titles.items() if title}, first["letters"], variants, ports,
-        loads, tuple(first["sources"].split()), frozenset(first["traits"].split()), first["set_up"], first["source"],
-    )  # fmt: skip
+        kind,
+        data_model(kind, tuple(first["fields"].split())),
+        {place: title for place, title in titles.items() if title},
+        first["letters"],
+        variants,
+        ports,
+        loads,
+        tuple(first["sources"].split()),
+        frozenset(first["traits"].split()),
+        first["set_up"],
+        first["source"],
+    )
 
 
 def _port(row: dict[str, str]) -> PortRow:
     return PortRow(
-        row["name"], row["role"], cast(Way, row["way"]), float(row["right_of_width"]), float(row["right_mm"]), float(row["out_mm"]),
-        float(row["up_of_height"]), float(row["up_mm"]), cast(Facing, row["facing"]), row["end"], row["metal"], row["kit"], row["source"],
-    )  # fmt: skip
+        row["name"],
+        row["role"],
+        cast(Way, row["way"]),
+        float(row["right_of_width"]),
+        float(row["right_mm"]),
+        float(row["out_mm"]),
+        float(row["up_of_height"]),
+        float(row["up_mm"]),
+        cast(Facing, row["facing"]),
+        row["end"],
+        row["metal"],
+        row["kit"],
+        row["source"],
+    )

@@ -1,6 +1,8 @@
-"""What each service adds above the job: its room. Sizes, findings, plan, tests, care, pack, calc tools and job templates ask the rooms.
+"""What each service adds above the job: its room. Sizes, findings, plan, tests, care, pack, calc tools and job
+templates ask the rooms.
 
-A service's folder holds a room.py with ROOM; the rooms that ship are read when they are first asked for. register() adds one and gives the
+A service's folder holds a room.py with ROOM; the rooms that ship are read when they are first asked for. register()
+adds one and gives the
 function that takes it back.
 """
 
@@ -29,7 +31,8 @@ D = TypeVar("D")  # core.design.Design, which asks the rooms and so is not named
 class ServiceRoom(Generic[D]):
     """A service above the design; what it leaves out it does not have.
 
-    demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules: its findings; steps: makers of steps of the plan; tests: how it
+    demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules:
+    its findings; steps: makers of steps of the plan; tests: how it
     is proved; care: what comes round again; pack: sections of the pack; water_work:
     its draining and filling; tools: gives its calc tools by name; templates: kinds of job it begins.
     """
@@ -61,7 +64,8 @@ def rooms() -> Mapping[str, ServiceRoom[Any]]:
 
 
 def register(room: ServiceRoom[Any]) -> Callable[[], None]:
-    """Make a service and its room known; gives the function that takes both back. Raises ValueError for what is taken."""
+    """Make a service and its room known; gives the function that takes both back. Raises ValueError for what is
+    taken."""
     rooms()
     forget = spec.register(room.spec)
     taken = sorted({rule.id for rule in room.rules} & {rule.id for other in _ROOMS.values() for rule in other.rules})

@@ -1,6 +1,8 @@
-"""What a service is, below the job: its roles with letters, media and colours, and the kinds of station it owns. The one list of them.
+"""What a service is, below the job: its roles with letters, media and colours, and the kinds of station it owns. The
+one list of them.
 
-A service of the program is a folder beside this file whose stations.py holds SPEC. Nothing else in the program lists services, roles,
+A service of the program is a folder beside this file whose stations.py holds SPEC. Nothing else in the program lists
+services, roles,
 kinds, letters or colours.
 """
 
@@ -21,8 +23,10 @@ SHIPPED = ("heating", "water", "gas", "discharge", "flue")
 class Role:
     """What runs through a pipe. temp_c, pressure_pa: the most it usually becomes (typ), what joints are asked to bear.
 
-    run_letters: a run of this role is called by them and a number (they only suggest; nothing is computed from an id). colour:
-    on paper and in the dark; pattern: lengths of line and gap on a drawing, empty for a plain line; pair: drawn as a thin pair.
+    run_letters: a run of this role is called by them and a number (they only suggest; nothing is computed from an id).
+    colour:
+    on paper and in the dark; pattern: lengths of line and gap on a drawing, empty for a plain line; pair: drawn as a
+    thin pair.
     tag: the letter on a drawing; falls: least fall, drop over length, for what must run down by itself.
     """
 
@@ -44,7 +48,8 @@ class Role:
 
 @dataclass(frozen=True, slots=True)
 class ServiceSpec:
-    """A service. title: as on a page; kinds: those it owns; like: another service whose pipes, parts and law it shares, for one that has no
+    """A service. title: as on a page; kinds: those it owns; like: another service whose pipes, parts and law it shares,
+    for one that has no
     lines of its own in the data; runs_off: its pipes end open: they are never shut and hold no pressure."""
 
     id: str
@@ -54,7 +59,8 @@ class ServiceSpec:
     like: str = ""
     runs_off: bool = False
     through: bool = False
-    """Its medium goes through its stations and comes back: they are proved and drained with the pipe. Otherwise they stay out of a test."""
+    """Its medium goes through its stations and comes back: they are proved and drained with the pipe. Otherwise they
+    stay out of a test."""
 
     @property
     def temp_c(self) -> float:
@@ -73,7 +79,8 @@ _KINDS: dict[str, KindSpec] = {}
 
 
 def register(spec: ServiceSpec) -> Callable[[], None]:
-    """Make a service known; gives the function that takes it back. Raises ValueError for an id, role or kind that is taken."""
+    """Make a service known; gives the function that takes it back. Raises ValueError for an id, role or kind that is
+    taken."""
     _load()
     _add(spec)
 

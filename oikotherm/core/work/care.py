@@ -37,7 +37,8 @@ def shut_offs(design: Layout) -> tuple[str, ...]:
             elif item.kind == "device" and item.part in CLOSES:
                 name = f" {item.name}" if item.name else ""
                 found.append(
-                    f"{item.part} valve{name} on {run.id}, {length_text(walked, design.job.pace_unit, with_unit=True)} from {run.start}"
+                    f"{item.part} valve{name} on {run.id}, "
+                    f"{length_text(walked, design.job.pace_unit, with_unit=True)} from {run.start}"
                 )
     for station in design.job.stations:
         kits = [

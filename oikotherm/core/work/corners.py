@@ -14,9 +14,11 @@ from .plan import plan
 
 @dataclass(frozen=True, slots=True)
 class Corners:
-    """A job with pulled bends against the same with fittings only. bends: how many are pulled; bent: whether they are the present choice.
+    """A job with pulled bends against the same with fittings only. bends: how many are pulled; bent: whether they are
+    the present choice.
 
-    What is saved by bending, less than nothing where it costs: fittings, joints and cuts by number, pipe [mm], head of the pump [Pa],
+    What is saved by bending, less than nothing where it costs: fittings, joints and cuts by number, pipe [mm], head of
+    the pump [Pa],
     minutes of pipework by the rates, the pulling counted in.
     """
 
@@ -31,7 +33,8 @@ class Corners:
 
 
 def corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | None:
-    """The comparison; None where no bend would be pulled. worked_out: gives the layout of the job with the other choice."""
+    """The comparison; None where no bend would be pulled. worked_out: gives the layout of the job with the other
+    choice."""
     return design.context.memory.keep(
         "bends against fittings",
         (design.job, design.context.catalogue),
@@ -57,7 +60,10 @@ def _corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | N
 def _counts(design: Layout) -> tuple[float, ...]:
     """Fittings, joints, cuts, pipe [mm], head [Pa], minutes of pipework."""
     return (
-        sum(part.count for part in parts(design.fitted, design.context.catalogue)), len(design.fitted.joints), len(design.cuts), sum(cut.cut_mm for cut in design.cuts),
+        sum(part.count for part in parts(design.fitted, design.context.catalogue)),
+        len(design.fitted.joints),
+        len(design.cuts),
+        sum(cut.cut_mm for cut in design.cuts),
         sum(sized.head_pa for sized in design.sized.values()),
         sum(step.minutes for step in plan(design) if step.rule == "pipe"),
-    )  # fmt: skip
+    )

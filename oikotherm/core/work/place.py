@@ -9,7 +9,8 @@ BELOW_MM = 400.0  # pipe this far under a floor still belongs to that level
 
 
 def place_words(design: Layout, at: Vec, lies: str = "") -> str:
-    """ "Tea room, floor" or "Ground floor": the room whose outline holds the point, else the level; then how the pipe lies."""
+    """ "Tea room, floor" or "Ground floor": the room whose outline holds the point, else the level; then how the pipe
+    lies."""
     house = design.job.house
     below = [level for level in house.levels if level.floor_mm - BELOW_MM <= at.z]
     level = max(below, key=lambda one: one.floor_mm, default=None) or min(

@@ -1,4 +1,5 @@
-"""The plan of work: steps made by rules, put in order by what each depends on, with the trade's preferences as tie-breakers."""
+"""The plan of work: steps made by rules, put in order by what each depends on, with the trade's preferences as
+tie-breakers."""
 
 from __future__ import annotations
 
@@ -92,7 +93,8 @@ def _reaches(steps: dict[str, WorkStep], start: str, target: str) -> bool:
 
 
 def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]:
-    """The command that puts a step of a plan behind another. Raises Refused when a dependency forbids it, saying which and why."""
+    """The command that puts a step of a plan behind another. Raises Refused when a dependency forbids it, saying which
+    and why."""
     steps = {step.key: step for step in planned}
     for name in (key, after):
         if name not in steps:
@@ -122,7 +124,8 @@ def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]
     }
 
 
-# --- rules that make steps ---------------------------------------------------------------------------------------------
+# --- rules that make steps
+# ---------------------------------------------------------------------------------------------
 
 
 def _levels(design: Layout) -> list[str]:
@@ -131,7 +134,8 @@ def _levels(design: Layout) -> list[str]:
 
 
 def touched(design: Layout) -> tuple[str, ...]:
-    """The services whose pipe or stations are worked on, in the order of the registry; those that hold nothing back are left out."""
+    """The services whose pipe or stations are worked on, in the order of the registry; those that hold nothing back are
+    left out."""
     found = {run.service for run in design.job.runs if run.state in WORK}
     found |= {service for station in design.job.stations if station.state in WORK for service in _services(station)}
     return tuple(one.id for one in spec.services().values() if one.id in found and not one.runs_off)
@@ -149,7 +153,8 @@ def _services(station: Station) -> set[str]:
 
 
 def _before(first: Iterable[WorkStep], services: Iterable[str], words: Mapping[EffectKind, str]) -> list[Need]:
-    """The steps that make the pipe of these services safe to work on: those with the effects that words are given for."""
+    """The steps that make the pipe of these services safe to work on: those with the effects that words are given
+    for."""
     own = ("", *services)
     return [
         Need(step.key, why)
@@ -197,13 +202,21 @@ def _take_off(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             continue
         heavy = _heavy(station)
         yield WorkStep(
-            f"off:{station.id}", "take off", f"Take {station.id} off", station.name or station.kind,
+            f"off:{station.id}",
+            "take off",
+            f"Take {station.id} off",
+            station.name or station.kind,
             tuple(_before(first, _services(station), {"isolate": "it is live", "drain": "it is full of water"})),
-            rates(design)["take off"], (1.5,), "pipes left clean and capped, stubs made good at the floor",
-            ("Gas is disconnected by the licensed person." if any(port.role == "gas" for port in station.ports) else "") + (" Over 25 kg: two people." if heavy else ""),
-            ("wrenches", "pipe cutter", "caps", "tub"), (), 2 if heavy else 1,
+            rates(design)["take off"],
+            (1.5,),
+            "pipes left clean and capped, stubs made good at the floor",
+            ("Gas is disconnected by the licensed person." if any(port.role == "gas" for port in station.ports) else "")
+            + (" Over 25 kg: two people." if heavy else ""),
+            ("wrenches", "pipe cutter", "caps", "tub"),
+            (),
+            2 if heavy else 1,
             effects=(Effect("cut", station.id), Effect("cap", station.id)),
-        )  # fmt: skip
+        )
 
 
 def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
@@ -215,11 +228,19 @@ def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
         if station.data.loop_m:
             metres = station.data.loop_m
             yield WorkStep(
-                f"hang:{station.id}", "hang", f"Lay the loop of {station.id}", f"{station.name or station.level}, {metres:.0f} m", tuple(drains),
-                round(rates(design)["lay loop"] * metres, 1), (2, 2.0, levels.index(station.level) if station.level in levels else 0),
-                "no joint in the floor; under pressure while the screed goes on", "", ("decoiler", "tacker", "edge strip"), (f"{metres:.0f} m of pipe off the coil",),
+                f"hang:{station.id}",
+                "hang",
+                f"Lay the loop of {station.id}",
+                f"{station.name or station.level}, {metres:.0f} m",
+                tuple(drains),
+                round(rates(design)["lay loop"] * metres, 1),
+                (2, 2.0, levels.index(station.level) if station.level in levels else 0),
+                "no joint in the floor; under pressure while the screed goes on",
+                "",
+                ("decoiler", "tacker", "edge strip"),
+                (f"{metres:.0f} m of pipe off the coil",),
                 effects=(Effect("hang", station.id),),
-            )  # fmt: skip
+            )
             continue
         rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
         heavy = _heavy(station)
@@ -227,15 +248,25 @@ def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
         title = f"{kind.set_up} {station.id}"
         order = 0.0 if _heats(station) else 1.0
         old = [
-            Need(f"off:{other.id}", "the old one hangs there") for other in design.job.stations
+            Need(f"off:{other.id}", "the old one hangs there")
+            for other in design.job.stations
             if other.state == "remove" and other.kind == station.kind and other.level == station.level
-        ]  # fmt: skip
+        ]
         yield WorkStep(
-            f"hang:{station.id}", "hang", title, f"{station.id}, {station.name or station.level}", (*drains, *old), rate, (2, order, levels.index(station.level) if station.level in levels else 0),
-            "", "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""), ("level", "drill", "cable detector"),
-            (f"{station.kind} {station.name}".strip(), "fixings for the wall"), 2 if heavy else 1,
+            f"hang:{station.id}",
+            "hang",
+            title,
+            f"{station.id}, {station.name or station.level}",
+            (*drains, *old),
+            rate,
+            (2, order, levels.index(station.level) if station.level in levels else 0),
+            "",
+            "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""),
+            ("level", "drill", "cable detector"),
+            (f"{station.kind} {station.name}".strip(), "fixings for the wall"),
+            2 if heavy else 1,
             effects=(Effect("hang", station.id),),
-        )  # fmt: skip
+        )
 
 
 def _heats(station: Station) -> bool:
@@ -244,7 +275,8 @@ def _heats(station: Station) -> bool:
 
 
 def _heavy(station: Station) -> bool:
-    """Over 25 kg by the usual weights: boilers, heaters and cylinders always, panel radiators above about 1.2 m2 of face."""
+    """Over 25 kg by the usual weights: boilers, heaters and cylinders always, panel radiators above about 1.2 m2 of
+    face."""
     area = (station.data.width_mm or 0) * (station.data.height_mm or 0)
     return has_trait(station, "heavy") or area > 1.2e6
 
@@ -292,12 +324,26 @@ def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
         flame = any(rows[method].flame for method in methods if method in rows)
         length = length_text(design.pipework.runs[run.id].length_mm, design.job.pace_unit, with_unit=True)
         yield WorkStep(
-            f"pipe:{run.id}", "pipe", f"Pipe {run.id}", f"{run.start} to {run.finish}, {length}", tuple(needs), round(minutes, 1), (3, turn, number) if order else (3, number),
-            "tightness test of the gas, by the licensed person, before the next pipe is made" if gas else "open ends capped when work stops", "Hot work: look again an hour after the last flame." if flame else "",
-            ("pipe cutter", "tape", *sorted({tool for method in methods if method in rows for tool in rows[method].kit})),
-            (f"{len(joints)} joints", str(run.pipe)), service=run.service,
+            f"pipe:{run.id}",
+            "pipe",
+            f"Pipe {run.id}",
+            f"{run.start} to {run.finish}, {length}",
+            tuple(needs),
+            round(minutes, 1),
+            (3, turn, number) if order else (3, number),
+            "tightness test of the gas, by the licensed person, before the next pipe is made"
+            if gas
+            else "open ends capped when work stops",
+            "Hot work: look again an hour after the last flame." if flame else "",
+            (
+                "pipe cutter",
+                "tape",
+                *sorted({tool for method in methods if method in rows for tool in rows[method].kit}),
+            ),
+            (f"{len(joints)} joints", str(run.pipe)),
+            service=run.service,
             effects=(*([Effect("cut", parent)] if _stays(design, parent) else []), Effect("make", run.id)),
-        )  # fmt: skip
+        )
 
 
 def _stays(design: Layout, ident: str) -> bool:
@@ -352,8 +398,17 @@ def _hand_over(design: Layout, made: list[WorkStep]) -> Iterable[WorkStep]:
     if needs:
         closing = tuple(Need(step.key, step.closes) for step in made if step.closes)
         yield WorkStep(
-            "handover", "hand over", "Hand over", "customer", (*needs, *closing), rates(design)["hand over"], (8,), "", "", ("pack", "labels"),
-        )  # fmt: skip
+            "handover",
+            "hand over",
+            "Hand over",
+            "customer",
+            (*needs, *closing),
+            rates(design)["hand over"],
+            (8,),
+            "",
+            "",
+            ("pack", "labels"),
+        )
 
 
 _MAKERS: tuple[Callable[[Layout, list[WorkStep]], Iterable[WorkStep]], ...] = (_take_off, _hang, _pipe)

@@ -35,10 +35,14 @@ class Reading:
 
 @dataclass(frozen=True, slots=True)
 class Rig:
-    """What the test is about. volume_l: of the section; gas_l: gas that gives at the test pressure of a liquid (vessel, or what air is
-    left); resolution_bar of the gauge; test_bar: the pressure to hold; joints, dry: how many have to be seen dry, and how many were;
-    mass_fraction: of glycol; phase: liquid or gas; settle_min, hold_min; coarsest_bar: the most a gauge may show at once;
-    temperatures: whether it proves nothing without them; most_drift_k: how far they may move (0: any way, where all is corrected);
+    """What the test is about. volume_l: of the section; gas_l: gas that gives at the test pressure of a liquid (vessel,
+    or what air is
+    left); resolution_bar of the gauge; test_bar: the pressure to hold; joints, dry: how many have to be seen dry, and
+    how many were;
+    mass_fraction: of glycol; phase: liquid or gas; settle_min, hold_min; coarsest_bar: the most a gauge may show at
+    once;
+    temperatures: whether it proves nothing without them; most_drift_k: how far they may move (0: any way, where all is
+    corrected);
     range_bar of the gauge, most_range_bar it may have: 0 where it is not known, or may be any."""
 
     test_bar: float
@@ -108,10 +112,14 @@ def reading(at: str, pressure: Any, temp_c: Any = "", field: str = "reading", un
 def judge(readings: Sequence[Reading], rig: Rig) -> Verdict:
     """The verdict on a test.
 
-    Passes when, over the hold that follows the settling, the temperature-corrected drop lies within the gauge's resolution and every
-    joint that has to be is marked dry. Proves nothing when the gauge is too coarse, the hold is short, the test pressure was not there, or
-    temperatures that are needed are missing or moved too far. A liquid is corrected by its growth against the gas that gives, a gas by
-    p/T at constant volume, both absolute. The corrected drop is a straight line fitted through all readings of the hold, so that noise
+    Passes when, over the hold that follows the settling, the temperature-corrected drop lies within the gauge's
+    resolution and every
+    joint that has to be is marked dry. Proves nothing when the gauge is too coarse, the hold is short, the test
+    pressure was not there, or
+    temperatures that are needed are missing or moved too far. A liquid is corrected by its growth against the gas that
+    gives, a gas by
+    p/T at constant volume, both absolute. The corrected drop is a straight line fitted through all readings of the
+    hold, so that noise
     does not decide. Source: typ, editable practice.
     """
     if len(readings) < 2:
@@ -176,7 +184,8 @@ def judge(readings: Sequence[Reading], rig: Rig) -> Verdict:
 
 
 def _bar_per_k(first: Reading, rig: Rig) -> float:
-    """How much the pressure rises for each kelvin [bar/K]: a gas by p/T; of a liquid the growth squeezes the gas (isothermal)."""
+    """How much the pressure rises for each kelvin [bar/K]: a gas by p/T; of a liquid the growth squeezes the gas
+    (isothermal)."""
     temp = first.temp_c if first.temp_c is not None else 15.0
     if rig.phase == "gas":
         return (first.pressure_bar + ATMOSPHERE_BAR) / (temp + ZERO_C_K)

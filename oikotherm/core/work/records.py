@@ -22,7 +22,8 @@ CHECK_WORDS = {
 
 
 def checks_of(catalogue: Catalogue, method: str, pipe: str) -> tuple[str, ...]:
-    """What a hand and an eye check of a joint before it is put under pressure, beside that it is made; plastic always takes an insert."""
+    """What a hand and an eye check of a joint before it is put under pressure, beside that it is made; plastic always
+    takes an insert."""
     row = catalogue.methods.get(method)
     inserts = takes_insert(pipe.split()[0]) if pipe else False
     found = row.checks if row else ()
@@ -67,7 +68,8 @@ class JointState:
 
 
 def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
-    """The state of every joint with a record, vanished ones included. Later records overrule earlier ones, field by field."""
+    """The state of every joint with a record, vanished ones included. Later records overrule earlier ones, field by
+    field."""
     found: dict[str, JointState] = {}
     for record in records:
         if record.kind != "joint":

@@ -1,6 +1,8 @@
-"""What is proved together: the connected pipe of one service between its boundaries, and what of it the tests so far have proved.
+"""What is proved together: the connected pipe of one service between its boundaries, and what of it the tests so far
+have proved.
 
-A section has one medium, one pressure and its own joints. A change after a passed test un-proves exactly the joints that are made
+A section has one medium, one pressure and its own joints. A change after a passed test un-proves exactly the joints
+that are made
 otherwise than when it was tested.
 """
 
@@ -36,7 +38,8 @@ class Boundary:
 
 @dataclass(frozen=True, slots=True)
 class TestSection:
-    """Pipe that is proved together. key: service/source port/number; straights, runs and stations of it, old ones among them; joints: the
+    """Pipe that is proved together. key: service/source port/number; straights, runs and stations of it, old ones among
+    them; joints: the
     new ones, key -> "method|pipe"; boundaries: where it ends; volume_l: of its pipe."""
 
     key: str
@@ -56,7 +59,8 @@ class TestSection:
 
 
 def state_mark(design: Layout) -> str:
-    """Changes when a joint or its pipe does, anywhere: by it tests of older records know the pipework they were made on."""
+    """Changes when a joint or its pipe does, anywhere: by it tests of older records know the pipework they were made
+    on."""
     text = "|".join(f"{joint.key} {joint.method} {joint.pipe}" for joint in design.fitted.joints.values())
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 
@@ -72,9 +76,11 @@ def sections_of(design: Layout) -> tuple[TestSection, ...]:
 
 
 def test_sections(design: Layout) -> tuple[TestSection, ...]:
-    """The sections with new joints, service by service in the order of the registry, each service's in the order of its pipe.
+    """The sections with new joints, service by service in the order of the registry, each service's in the order of its
+    pipe.
 
-    Pipe hangs together at every node that straights of one service share. A service whose medium goes through its stations (spec.through)
+    Pipe hangs together at every node that straights of one service share. A service whose medium goes through its
+    stations (spec.through)
     is proved with them; otherwise a station ends the section, but for those that only let through (a meter, a pump).
     """
     found: list[TestSection] = []
@@ -121,9 +127,10 @@ def _of_service(design: Layout, service: spec.ServiceSpec) -> Iterable[TestSecti
         numbers[source] += 1
         inside = set(nodes)
         straights = tuple(
-            key for key, one in work.straights.items()
+            key
+            for key, one in work.straights.items()
             if one.from_node in inside and work.runs[one.run].run.service == service.id
-        )  # fmt: skip
+        )
         yield TestSection(
             f"{service.id}/{source or '-'}/{numbers[source]}",
             service.id,
@@ -138,14 +145,16 @@ def _of_service(design: Layout, service: spec.ServiceSpec) -> Iterable[TestSecti
 
 
 def _goes_through(service: spec.ServiceSpec, station: Station) -> bool:
-    """Whether a station is under test with the pipe on it: all of a circuit's; of others only what lets water through. The meters and
+    """Whether a station is under test with the pipe on it: all of a circuit's; of others only what lets water through.
+    The meters and
     regulators of a gas stay out of it: the test pressure ruins them."""
     liquid = all(role.phase == "liquid" for role in service.roles)
     return service.through or (liquid and has_trait(station, "through"))
 
 
 def _node_of(fitting_key: str, design: Layout) -> str:
-    """The node a fitting stands at, or for a coupling within a straight one of its ends; a part of a kit stands at its port's."""
+    """The node a fitting stands at, or for a coupling within a straight one of its ends; a part of a kit stands at its
+    port's."""
     work = design.pipework
     if fitting_key in work.nodes:
         return fitting_key
@@ -154,7 +163,8 @@ def _node_of(fitting_key: str, design: Layout) -> str:
 
 
 def _source(design: Layout, service: spec.ServiceSpec, nodes: Iterable[str]) -> str:
-    """The port the section is fed from: of a kind that is a source of its role, else one that gives, else any; "" for none."""
+    """The port the section is fed from: of a kind that is a source of its role, else one that gives, else any; "" for
+    none."""
     work = design.pipework
     places = [work.ports[work.nodes[key].part] for key in nodes if work.nodes[key].kind == "port"]
     best = sorted(
@@ -192,12 +202,14 @@ def _litres(design: Layout, straights: Iterable[str]) -> float:
     return total
 
 
-# --- what the tests have proved ------------------------------------------------------------------------------------------
+# --- what the tests have proved
+# ------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True, slots=True)
 class KeptTest:
-    """A test with its verdict. proved: joints of the section as it is now that it speaks of; changed: those made otherwise since."""
+    """A test with its verdict. proved: joints of the section as it is now that it speaks of; changed: those made
+    otherwise since."""
 
     record: Record
     verdict: Verdict
@@ -224,7 +236,8 @@ class SectionProof:
 def section_proofs(
     design: Layout, sections: Iterable[TestSection], records: Iterable[Record], mark: str
 ) -> tuple[SectionProof, ...]:
-    """How each section stands. mark: the whole pipework's, by which tests of older records know it (they proved heating alone)."""
+    """How each section stands. mark: the whole pipework's, by which tests of older records know it (they proved heating
+    alone)."""
     tests = [(record, verdict_of(record)) for record in records if record.kind == "test"]
     found = []
     for section in sections:
@@ -241,7 +254,8 @@ def section_proofs(
 def _of_section(
     section: TestSection, kind: TestKind[Layout], record: Record, verdict: Verdict, mark: str
 ) -> KeptTest | None:
-    """The test as it speaks of a section; None for one of another. A section may have been called otherwise then: its joints tell."""
+    """The test as it speaks of a section; None for one of another. A section may have been called otherwise then: its
+    joints tell."""
     joints = record.body.get("joints")
     if not isinstance(joints, dict):
         if "rig" not in record.body or kind.id != "fill-and-leak":

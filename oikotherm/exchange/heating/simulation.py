@@ -1,4 +1,5 @@
-"""A circuit's simulation as plain data, and its settings from plain data: page, command line and tests take them from here."""
+"""A circuit's simulation as plain data, and its settings from plain data: page, command line and tests take them from
+here."""
 
 from __future__ import annotations
 
@@ -101,18 +102,47 @@ def simulation_row(found: Simulation, heating: Heating, design: Design) -> dict[
     per_litre = 3.6e6 / heating.medium.density_kg_m3
     emitters = []
     for one in found.emitters:
-        emitters.append({
-            "id": one.station, "flow_kg_s": round(one.flow_kg_s, 5), "flow_l_h": round(one.flow_kg_s * per_litre, 1), "share": round(one.share, 4), "flow_c": round(one.flow_c, 2),
-            "return_c": round(one.return_c, 2), "output_w": round(one.output_w, 1), "wanted_w": round(one.wanted_w, 1), "kv": round(one.kv, 3), "turns": round(one.turns, 3), "trv": one.trv,
-            "trv_pa": round(one.trv_pa, 1), "noisy": one.trv_pa > 20_000,
-        })  # fmt: skip
+        emitters.append(
+            {
+                "id": one.station,
+                "flow_kg_s": round(one.flow_kg_s, 5),
+                "flow_l_h": round(one.flow_kg_s * per_litre, 1),
+                "share": round(one.share, 4),
+                "flow_c": round(one.flow_c, 2),
+                "return_c": round(one.return_c, 2),
+                "output_w": round(one.output_w, 1),
+                "wanted_w": round(one.wanted_w, 1),
+                "kv": round(one.kv, 3),
+                "turns": round(one.turns, 3),
+                "trv": one.trv,
+                "trv_pa": round(one.trv_pa, 1),
+                "noisy": one.trv_pa > 20_000,
+            }
+        )
     return {
-        "emitters": emitters, "rooms": [room_row(room) for room in rooms_heated(design.job, given) if any(one.station in room.emitters for one in found.emitters)], "sections": {key: round(flow, 6) for key, flow in found.sections.items()},
+        "emitters": emitters,
+        "rooms": [
+            room_row(room)
+            for room in rooms_heated(design.job, given)
+            if any(one.station in room.emitters for one in found.emitters)
+        ],
+        "sections": {key: round(flow, 6) for key, flow in found.sections.items()},
         "section_c": {key: [round(a, 2), round(b, 2)] for key, (a, b) in found.section_c.items()},
-        "flow_kg_s": round(found.flow_kg_s, 5), "flow_l_h": round(found.flow_kg_s * per_litre, 1), "head_pa": round(found.head_pa, 1), "flow_c": found.flow_c, "return_c": round(found.return_c, 2),
-        "boiler_w": round(found.boiler_w, 1), "pipe_w": round(found.pipe_w, 1),
-        "residuals": {"pressure_pa": found.residual_pa, "flow_kg_s": found.residual_kg_s, "energy_share": found.energy_gap, "steps": found.steps, "converged": found.converged},
-    }  # fmt: skip
+        "flow_kg_s": round(found.flow_kg_s, 5),
+        "flow_l_h": round(found.flow_kg_s * per_litre, 1),
+        "head_pa": round(found.head_pa, 1),
+        "flow_c": found.flow_c,
+        "return_c": round(found.return_c, 2),
+        "boiler_w": round(found.boiler_w, 1),
+        "pipe_w": round(found.pipe_w, 1),
+        "residuals": {
+            "pressure_pa": found.residual_pa,
+            "flow_kg_s": found.residual_kg_s,
+            "energy_share": found.energy_gap,
+            "steps": found.steps,
+            "converged": found.converged,
+        },
+    }
 
 
 def room_row(one: RoomHeat) -> dict[str, Any]:

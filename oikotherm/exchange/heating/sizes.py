@@ -33,9 +33,14 @@ def _local(one: Local) -> dict[str, Any]:
 
 def _other(one: OtherSize, section: Section) -> dict[str, Any]:
     return {
-        "pipe": str(one.pipe), "velocity_m_s": round(one.velocity_m_s, 3), "gradient_pa_m": round(one.gradient_pa_m, 1), "drop_pa": round(one.drop_pa, 1),
-        "less_pa": round(section.drop_pa - one.drop_pa, 1), "litres": round(one.litres, 2), "over": one.over,
-    }  # fmt: skip
+        "pipe": str(one.pipe),
+        "velocity_m_s": round(one.velocity_m_s, 3),
+        "gradient_pa_m": round(one.gradient_pa_m, 1),
+        "drop_pa": round(one.drop_pa, 1),
+        "less_pa": round(section.drop_pa - one.drop_pa, 1),
+        "litres": round(one.litres, 2),
+        "over": one.over,
+    }
 
 
 def _choice(duty: PumpDuty, heating: Heating) -> dict[str, Any] | None:
@@ -74,10 +79,15 @@ def _levels(heating: Heating, design: Design) -> list[dict[str, Any]]:
             continue
         top_m = (max(here) - gauge) / 1000
         cold, hot = fluid(max(terms.cold_c, 0.0), fraction), fluid(min(terms.flow_c, 100.0), fraction)
-        rows.append({
-            "level": level.id, "name": level.name, "top_m": round(top_m, 2), "cold_bar": round(pressure_at_bar(heating.vessel.cold_fill_bar, top_m, cold.density_kg_m3), 2),
-            "hot_bar": round(pressure_at_bar(heating.vessel.hot_bar, top_m, hot.density_kg_m3), 2),
-        })  # fmt: skip
+        rows.append(
+            {
+                "level": level.id,
+                "name": level.name,
+                "top_m": round(top_m, 2),
+                "cold_bar": round(pressure_at_bar(heating.vessel.cold_fill_bar, top_m, cold.density_kg_m3), 2),
+                "hot_bar": round(pressure_at_bar(heating.vessel.hot_bar, top_m, hot.density_kg_m3), 2),
+            }
+        )
     return rows
 
 
@@ -98,52 +108,111 @@ def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
         "assumed": heating.circuit.assumed,
         "sections": [
             {
-                "id": section.id, "run": section.run, "role": section.role, "pipe": str(section.pipe), "keys": list(section.keys), "length_m": round(section.length_m, 3),
-                "flow_kg_s": round(section.flow_kg_s, 5), "flow_l_h": round(litres_h(section.flow_kg_s, heating), 1),
-                "velocity_m_s": round(section.drop.velocity_m_s, 3), "reynolds": round(section.drop.reynolds), "gradient_pa_m": round(section.drop.gradient_pa_m, 1),
-                "drop_pa": round(section.drop_pa, 1), "local": [_local(one) for one in section.locals], "over": list(section.over), "slow": section.slow,
-                "proposed": str(section.proposed) if section.proposed else None, "others": [_other(one, section) for one in other_sizes(section, design.context.catalogue, design.job.practice)],
+                "id": section.id,
+                "run": section.run,
+                "role": section.role,
+                "pipe": str(section.pipe),
+                "keys": list(section.keys),
+                "length_m": round(section.length_m, 3),
+                "flow_kg_s": round(section.flow_kg_s, 5),
+                "flow_l_h": round(litres_h(section.flow_kg_s, heating), 1),
+                "velocity_m_s": round(section.drop.velocity_m_s, 3),
+                "reynolds": round(section.drop.reynolds),
+                "gradient_pa_m": round(section.drop.gradient_pa_m, 1),
+                "drop_pa": round(section.drop_pa, 1),
+                "local": [_local(one) for one in section.locals],
+                "over": list(section.over),
+                "slow": section.slow,
+                "proposed": str(section.proposed) if section.proposed else None,
+                "others": [
+                    _other(one, section) for one in other_sizes(section, design.context.catalogue, design.job.practice)
+                ],
                 "working": section.worked.as_list(),
             }
             for section in heating.sections
         ],
         "emitters": [
             {
-                "trv_authority": None if load.trv_authority is None else round(load.trv_authority, 3), "manifold": load.manifold,
-                "id": load.station, "name": load.name, "nominal_w": load.nominal_w, "output_w": round(load.output_w, 1), "room_c": load.room_c,
-                "flow_kg_s": round(load.flow_kg_s, 5), "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1), "path": list(load.path), "path_pa": round(load.path_pa, 1),
-                **{key: value for key, value in set_[load.station].items() if key not in ("id", "index")}, **{key: as_run[load.station][key] for key in ("flow_c", "return_c")},
+                "trv_authority": None if load.trv_authority is None else round(load.trv_authority, 3),
+                "manifold": load.manifold,
+                "id": load.station,
+                "name": load.name,
+                "nominal_w": load.nominal_w,
+                "output_w": round(load.output_w, 1),
+                "room_c": load.room_c,
+                "flow_kg_s": round(load.flow_kg_s, 5),
+                "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1),
+                "path": list(load.path),
+                "path_pa": round(load.path_pa, 1),
+                **{key: value for key, value in set_[load.station].items() if key not in ("id", "index")},
+                **{key: as_run[load.station][key] for key in ("flow_c", "return_c")},
                 "running_w": as_run[load.station]["output_w"],
-                "local": [_local(one) for one in load.locals], "working": load.worked.as_list(),
+                "local": [_local(one) for one in load.locals],
+                "working": load.worked.as_list(),
             }
             for load in heating.loads
         ],
         "rooms": run_row["rooms"],
         "left_out": list(heating.left_out),
         "index": heating.index,
-        "pump": {"head_pa": round(heating.pump_head_pa, 1), "flow_kg_s": round(heating.flow_kg_s, 5), "flow_l_h": round(litres_h(heating.flow_kg_s, heating), 1),
-                 "choice": None if pump is None else {"circulator": pump.circulator.name, "speed": pump.speed, "head_pa": round(pump.head_pa, 1), "power_w": round(pump.power_w, 1)}},
+        "pump": {
+            "head_pa": round(heating.pump_head_pa, 1),
+            "flow_kg_s": round(heating.flow_kg_s, 5),
+            "flow_l_h": round(litres_h(heating.flow_kg_s, heating), 1),
+            "choice": None
+            if pump is None
+            else {
+                "circulator": pump.circulator.name,
+                "speed": pump.speed,
+                "head_pa": round(pump.head_pa, 1),
+                "power_w": round(pump.power_w, 1),
+            },
+        },
         "pumps": [
             {
-                "key": duty.key, "title": duty.title, "loads": list(duty.loads), "flow_l_h": round(litres_h(duty.flow_kg_s, heating), 1), "head_pa": round(duty.head_pa, 1),
-                "given_pa": None if duty.given_pa is None else round(duty.given_pa, 1), "choice": _choice(duty, heating),
+                "key": duty.key,
+                "title": duty.title,
+                "loads": list(duty.loads),
+                "flow_l_h": round(litres_h(duty.flow_kg_s, heating), 1),
+                "head_pa": round(duty.head_pa, 1),
+                "given_pa": None if duty.given_pa is None else round(duty.given_pa, 1),
+                "choice": _choice(duty, heating),
             }
             for duty in heating.pumps
         ],
         "residual_pa": None if heating.residual_pa is None else round(heating.residual_pa, 1),
-        "boiler_w": round(running.boiler_w, 1) if running else 0.0, "pipe_w": round(running.pipe_w, 1) if running else 0.0,
-        "residuals": None if running is None else {"pressure_pa": running.residual_pa, "flow_kg_s": running.residual_kg_s, "energy_share": running.energy_gap, "converged": running.converged},
+        "boiler_w": round(running.boiler_w, 1) if running else 0.0,
+        "pipe_w": round(running.pipe_w, 1) if running else 0.0,
+        "residuals": None
+        if running is None
+        else {
+            "pressure_pa": running.residual_pa,
+            "flow_kg_s": running.residual_kg_s,
+            "energy_share": running.energy_gap,
+            "converged": running.converged,
+        },
         "volume_l": round(heating.volume_l, 2),
         "volume": [{"what": row.what, "litres": round(row.litres, 2), "source": row.source} for row in heating.volume],
-        "vessel": None if vessel is None else {
-            "expansion_l": round(vessel.expansion_l, 3), "reserve_l": round(vessel.reserve_l, 3), "precharge_bar": round(vessel.precharge_bar, 3),
-            "cold_fill_bar": round(vessel.cold_fill_bar, 3), "final_bar": round(vessel.final_bar, 3), "hot_bar": round(vessel.hot_bar, 3),
-            "needed_l": round(vessel.needed_l, 2), "chosen_l": vessel.chosen_l, "here_l": heating.vessel_here_l, "working": [step.as_dict() for step in vessel.steps],
+        "vessel": None
+        if vessel is None
+        else {
+            "expansion_l": round(vessel.expansion_l, 3),
+            "reserve_l": round(vessel.reserve_l, 3),
+            "precharge_bar": round(vessel.precharge_bar, 3),
+            "cold_fill_bar": round(vessel.cold_fill_bar, 3),
+            "final_bar": round(vessel.final_bar, 3),
+            "hot_bar": round(vessel.hot_bar, 3),
+            "needed_l": round(vessel.needed_l, 2),
+            "chosen_l": vessel.chosen_l,
+            "here_l": heating.vessel_here_l,
+            "working": [step.as_dict() for step in vessel.steps],
         },
         "levels": _levels(heating, design),
         "vessel_why": heating.vessel_why,
         "safety_valve_bar": heating.safety_bar,
         "safety_valve_assumed": heating.safety_assumed,
         "static_height_m": round(heating.height_m, 3),
-        "density_cold_kg_m3": round(fluid(max(terms.cold_c, 0.0), terms.mass_fraction if terms.medium == "mpg" else 0.0).density_kg_m3, 2),
-    }  # fmt: skip
+        "density_cold_kg_m3": round(
+            fluid(max(terms.cold_c, 0.0), terms.mass_fraction if terms.medium == "mpg" else 0.0).density_kg_m3, 2
+        ),
+    }

@@ -1,4 +1,5 @@
-"""Which pipe is the flow: two temperatures logged at an emitter while the house warms up, by hand or by the stand-in thermometers."""
+"""Which pipe is the flow: two temperatures logged at an emitter while the house warms up, by hand or by the stand-in
+thermometers."""
 
 from __future__ import annotations
 
@@ -54,8 +55,12 @@ def keep(uid: str, station: str) -> Any:
             raise Refused("log", "not told", "a log that tells the two pipes apart", "")
         port = pipes[0] if found.flow == "a" else pipes[1]
         fact = {
-            "path": f"{one.id}.flow-is", "value": port, "basis": "measured", "by_role": request.form.get("by_role", "site lead")[:60], "on": date.today().isoformat(),
-        }  # fmt: skip
+            "path": f"{one.id}.flow-is",
+            "value": port,
+            "basis": "measured",
+            "by_role": request.form.get("by_role", "site lead")[:60],
+            "on": date.today().isoformat(),
+        }
         edit_job(uid, _rev(request.form.get("rev", "")), [{"do": "put_fact", "fact": fact}])
     except Refused as error:
         return _render(frame, one, pipes, log, error=error), 422
@@ -79,9 +84,20 @@ def _render(frame: Frame, one: Station, pipes: tuple[str, str], log: str, **more
             error = refused
     side = {"a": pipes[0], "b": pipes[1], "": ""}
     return render_template(
-        "heating/flow.html", frame=frame, station=one, pipes=pipes, log=log, found=found, flow_port=side[found.flow] if found else "", chart=chart, error=error,
-        says=_says(found.says, pipes) if found else "", known=flow_facts(frame.job).get(one.id, ""), drawn=next(port.name for port in one.ports if port.role == "flow"), **{"message": "", **more},
-    )  # fmt: skip
+        "heating/flow.html",
+        frame=frame,
+        station=one,
+        pipes=pipes,
+        log=log,
+        found=found,
+        flow_port=side[found.flow] if found else "",
+        chart=chart,
+        error=error,
+        says=_says(found.says, pipes) if found else "",
+        known=flow_facts(frame.job).get(one.id, ""),
+        drawn=next(port.name for port in one.ports if port.role == "flow"),
+        **{"message": "", **more},
+    )
 
 
 def _says(says: str, pipes: tuple[str, str]) -> str:
@@ -90,7 +106,8 @@ def _says(says: str, pipes: tuple[str, str]) -> str:
 
 
 def read_log(text: str) -> tuple[list[float], list[float], list[float]]:
-    """Lines of "seconds left right" in C, with a point or comma for decimals. Raises Refused with the line that cannot be read."""
+    """Lines of "seconds left right" in C, with a point or comma for decimals. Raises Refused with the line that cannot
+    be read."""
     times, a, b = [], [], []
     for line in text.splitlines():
         words = line.replace(",", ".").replace(";", " ").split()
@@ -109,7 +126,8 @@ def read_log(text: str) -> tuple[list[float], list[float], list[float]]:
 
 
 def _stand_in(frame: Frame, one: Station, pipes: tuple[str, str], fed: str) -> str:
-    """What a pair of clamp thermometers would log there: driven by the solved warm-up of the circuit, with some noise."""
+    """What a pair of clamp thermometers would log there: driven by the solved warm-up of the circuit, with some
+    noise."""
     running = next(
         (
             found
@@ -128,6 +146,13 @@ def _stand_in(frame: Frame, one: Station, pipes: tuple[str, str], fed: str) -> s
             running.return_c,
         )
     times, a, b = clamp_thermometers(
-        arrives, leaves, flow_c, return_c, every_s=EVERY_S, count=READINGS, crossed=fed == pipes[1], seed=sum(map(ord, frame.uid + one.id))
-    )  # fmt: skip
+        arrives,
+        leaves,
+        flow_c,
+        return_c,
+        every_s=EVERY_S,
+        count=READINGS,
+        crossed=fed == pipes[1],
+        seed=sum(map(ord, frame.uid + one.id)),
+    )
     return "\n".join(f"{t:.0f} {left:.1f} {right:.1f}" for t, left, right in zip(times, a, b, strict=True))

@@ -51,7 +51,8 @@ def _circuits(frame: Frame) -> dict[str, Any]:
 
 
 def pump_drawing(heating: Heating, which: int = 0) -> Markup:
-    """The chosen circulator's speeds (or the pump's own curve) against the circuit, whose head grows as the square of its flow about
+    """The chosen circulator's speeds (or the pump's own curve) against the circuit, whose head grows as the square of
+    its flow about
     the duty."""
     duty = heating.pumps[which]
     if duty.curve is not None:
@@ -77,7 +78,8 @@ def _chart(curves: list[tuple[str, list[tuple[float, float]]]], duty: PumpDuty, 
     top = max(head for _, curve in curves for _, head in curve)
     reach = (top * 1000 / max(duty.head_pa, 1.0)) ** 0.5
     system = [(duty.flow_kg_s * per * reach * n / 24, duty.head_pa / 1000 * (reach * n / 24) ** 2) for n in range(25)]
-    return Markup(pump_chart(curves, system, (duty.flow_kg_s * per, duty.head_pa / 1000)))  # noqa: S704 - our own drawing
+    drawn = pump_chart(curves, system, (duty.flow_kg_s * per, duty.head_pa / 1000))
+    return Markup(drawn)  # noqa: S704 - our own drawing
 
 
 def _own_curve(heating: Heating, duty: PumpDuty) -> Markup:
@@ -119,7 +121,8 @@ def how_set(one: Balance, flow_l_min: float) -> str:
 
 
 def balance_sheet(frame: Frame) -> list[dict[str, Any]]:
-    """A row an emitter: turns to set, the difference to expect, what was measured last, and the turns that follow from it."""
+    """A row an emitter: turns to set, the difference to expect, what was measured last, and the turns that follow from
+    it."""
     measured = {
         record.key: record
         for record in records_here(frame.uid)
@@ -173,9 +176,16 @@ def keep_measured(uid: str) -> Any:
         turns = _turns(form.get("turns", ""), row["turns"])
         corrected_turns(turns, flow_c - return_c, row["expect_k"])
         record = {
-            "uuid": form.get("uuid", ""), "job": uid, "kind": "note", "key": f"balance:{row['id']}", "label": f"balance {row['id']}", "rev": frame.rev, "made_at": now(),
-            "by_role": form.get("by_role", "site lead"), "body": {"flow_c": flow_c, "return_c": return_c, "turns": turns},
-        }  # fmt: skip
+            "uuid": form.get("uuid", ""),
+            "job": uid,
+            "kind": "note",
+            "key": f"balance:{row['id']}",
+            "label": f"balance {row['id']}",
+            "rev": frame.rev,
+            "made_at": now(),
+            "by_role": form.get("by_role", "site lead"),
+            "body": {"flow_c": flow_c, "return_c": return_c, "turns": turns},
+        }
         with writing(db.get()):
             records_store.add(db.get(), record)
     except Refused as error:
@@ -207,14 +217,18 @@ def could_mix(frame: Frame) -> list[str]:
     """Manifolds on a circuit that have no temperatures of their own yet."""
     mixed = mixing_sets(frame.job)
     return [
-        station.id for heating in heating_of(frame.design) if heating.circuit.own for station in heating.circuit.stations
+        station.id
+        for heating in heating_of(frame.design)
+        if heating.circuit.own
+        for station in heating.circuit.stations
         if has_trait(station, "bars") and station.id not in mixed and station.state != "remove"
-    ]  # fmt: skip
+    ]
 
 
 @bp.post("/terms")
 def set_terms(uid: str) -> Any:
-    """Set a circuit's temperatures and what runs in it; with no temperatures a mixing set becomes a plain manifold again."""
+    """Set a circuit's temperatures and what runs in it; with no temperatures a mixing set becomes a plain manifold
+    again."""
     form = request.form
     try:
         frame = Frame(uid, "sizes")
@@ -222,7 +236,10 @@ def set_terms(uid: str) -> Any:
     except Refused as error:
         return page(uid, typed=form, error=error), 422
     except jobs_store.Stale as stale:
-        words = f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you typed is kept below."
+        words = (
+            f"Somebody changed this job meanwhile (now revision {stale.head}). Yours was not stored; what you "
+            "typed is kept below."
+        )
         return page(uid, typed=form, message=words), 409
     return redirect(url_for(".index", uid=uid, done="terms") + f"#circuit-{form.get('source')}", 303)
 
@@ -234,8 +251,9 @@ def _terms(job: Job, form: Mapping[str, str]) -> list[dict[str, Any]]:
     comma = job.practice == "continental"
     temps = {
         name: parse(form[name], "temperature", "C", field=name, decimal_comma=comma)
-        for name in ("flow_c", "return_c", "cold_c") if form.get(name, "").strip()
-    }  # fmt: skip
+        for name in ("flow_c", "return_c", "cold_c")
+        if form.get(name, "").strip()
+    }
     old = next((circuit for circuit in job.circuits if circuit.source == source.id), None)
     if "flow_c" not in temps or "return_c" not in temps:
         raise Refused("flow_c", form.get("flow_c", ""), "flow and return, the return lower", "70 and 50")
@@ -261,6 +279,13 @@ def _terms(job: Job, form: Mapping[str, str]) -> list[dict[str, Any]]:
     if bar is not None and not 0.3 <= bar <= 6:
         raise Refused("fill_bar", fill, "a cold pressure from 0.3 to 6 bar; empty for what the vessel needs", "1.2")
     circuit = {
-        **(old.model_dump(exclude_none=True) if old else {"id": job.free_id("UF" if has_trait(source, "bars") else "CH"), "source": source.id}), **temps, **medium, "fill_bar": bar,
-    }  # fmt: skip
+        **(
+            old.model_dump(exclude_none=True)
+            if old
+            else {"id": job.free_id("UF" if has_trait(source, "bars") else "CH"), "source": source.id}
+        ),
+        **temps,
+        **medium,
+        "fill_bar": bar,
+    }
     return [{"do": "put_circuit", "circuit": circuit}]

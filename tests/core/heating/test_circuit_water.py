@@ -34,7 +34,8 @@ class WaterTest(unittest.TestCase):
         self.assertEqual([line.split(": ")[1].split(",")[0] for line in opened], ["Flat", "Ground floor", "Cellar"])
         bled = [line for line in found.fill if line.startswith("Bleed")]
         self.assertEqual([line.split(": ")[1].split(";")[0] for line in bled], ["Cellar", "Ground floor", "Flat"])
-        # by hand: 1.013/2.213 = 0.458 of air; each top-up from 0.5 leaves 1.513/2.213 = 0.684: 0.458 x 0.684^n < 0.01 at n = 11
+        # by hand: 1.013/2.213 = 0.458 of air; each top-up from 0.5 leaves 1.513/2.213 = 0.684: 0.458 x 0.684^n < 0.01
+        # at n = 11
         self.assertEqual(found.top_ups, 11)
         for bad in (([], 0, 0, 1.2), ([Storey("a", 0, 5)], 0, 0, 0.4), ([Storey("a", 0, 5)], 0, -1, 1.2)):
             with self.assertRaises(Refused):

@@ -1,4 +1,5 @@
-"""Circuits other than a plain two-pipe tree, on traced pipework: ring mains, single-pipe rings, several pumps, bypasses, mixing sets."""
+"""Circuits other than a plain two-pipe tree, on traced pipework: ring mains, single-pipe rings, several pumps,
+bypasses, mixing sets."""
 
 import math
 import unittest
@@ -27,24 +28,33 @@ BIG = PumpCurve(30_000.0, 30_000.0 / 0.5**2)
 def placed(id_, kind, ports, **data):
     """A station whose ports stand where they are said in the house: (name, role, way, (x, y, z), facing, size)."""
     made = [
-        {"name": name, "role": role, "way": way, "offset": (x, -y, z), "facing": facing, "end": f"comp-cu {size} socket"}
+        {
+            "name": name,
+            "role": role,
+            "way": way,
+            "offset": (x, -y, z),
+            "facing": facing,
+            "end": f"comp-cu {size} socket",
+        }
         for name, role, way, (x, y, z), facing, size in ports
-    ]  # fmt: skip
+    ]
     station = {"id": id_, "kind": kind, "level": "L0", "at": (0, 0, 0), "faces": "S", "ports": made, "data": data}
     return {"do": "put_station", "station": station}
 
 
 def boiler(**data):
     return placed(
-        "BLR", "boiler", [("flow", "flow", "out", (0, 0, 0), "up", 22), ("return", "return", "in", (0, 200, 0), "up", 22)], output_w=12000, **data
-    )  # fmt: skip
+        "BLR",
+        "boiler",
+        [("flow", "flow", "out", (0, 0, 0), "up", 22), ("return", "return", "in", (0, 200, 0), "up", 22)],
+        output_w=12000,
+        **data,
+    )
 
 
 def emitter(id_, x, y=1000, w=1500, **data):
     ports = [("flow", "flow", "in", (x, y, 100), "up", 15), ("return", "return", "out", (x, y + 200, 100), "up", 15)]
-    return placed(
-        id_, "emitter", ports, **{"output_w": w, "exponent": 1.3, "rated_at_k": 50, "kv": 0.5, **data}
-    )  # fmt: skip
+    return placed(id_, "emitter", ports, **{"output_w": w, "exponent": 1.3, "rated_at_k": 50, "kv": 0.5, **data})
 
 
 def terms(source="BLR", flow=75, back=55, id_="CH"):
@@ -72,42 +82,77 @@ BACK = (
     "RT2 from RT1.T1 cu-m 15: N1000 D? -> R1.return",
 )
 RING = (
-    boiler(), emitter("R1", 2000), emitter("R2", 4000), "F1 from BLR.flow cu-m 22: U300 E500 *T0 E1500 *T1 E2000 *T2 -> stub",
-    "F4 from F1.T0 cu-m 22: S800 E3500 N800 -> F1.T2", "F2 from F1.T1 cu-m 15: N1000 D? -> R1.flow", "F3 from F1.T2 cu-m 15: N1000 D? -> R2.flow", *BACK, terms(),
-)  # fmt: skip
+    boiler(),
+    emitter("R1", 2000),
+    emitter("R2", 4000),
+    "F1 from BLR.flow cu-m 22: U300 E500 *T0 E1500 *T1 E2000 *T2 -> stub",
+    "F4 from F1.T0 cu-m 22: S800 E3500 N800 -> F1.T2",
+    "F2 from F1.T1 cu-m 15: N1000 D? -> R1.flow",
+    "F3 from F1.T2 cu-m 15: N1000 D? -> R2.flow",
+    *BACK,
+    terms(),
+)
 SINGLE = (
-    boiler(), *(emitter(f"R{n + 1}", 2000 * (n + 1)) for n in range(3)),
-    "F1 from BLR.flow cu-m 22: U300 E2000 *T1 E200 *T2 E1800 *T3 E200 *T4 E1800 *T5 E200 *T6 E500 N200 W6700 D? -> BLR.return",
+    boiler(),
+    *(emitter(f"R{n + 1}", 2000 * (n + 1)) for n in range(3)),
+    "F1 from BLR.flow cu-m 22: U300 E2000 *T1 E200 *T2 E1800 *T3 E200 *T4 E1800 *T5 E200 *T6 E500 N200 W6700 D? -> "
+    "BLR.return",
     *(f"F{n + 2} from F1.T{2 * n + 1} cu-m 15: N1000 D? -> R{n + 1}.flow" for n in range(3)),
-    *(f"RT{n + 1} from R{n + 1}.return cu-m 15: U300 E200 S? D? -> F1.T{2 * n + 2}" for n in range(3)), terms(),
-)  # fmt: skip
+    *(f"RT{n + 1} from R{n + 1}.return cu-m 15: U300 E200 S? D? -> F1.T{2 * n + 2}" for n in range(3)),
+    terms(),
+)
 
 
 def two_pumps(check=""):
     return (
-        boiler(), emitter("R1", 2000), emitter("R2", 4000, w=3000), f"F1 from BLR.flow cu-m 22: U300 E500 *T0 E500 [pump]{check} E? N1000 =cu-m 15 D? -> R1.flow",
-        f"F4 from F1.T0 cu-m 22: S800 E500 [pump]{check} E? N1800 =cu-m 15 D? -> R2.flow", *BACK, terms(),
-    )  # fmt: skip
+        boiler(),
+        emitter("R1", 2000),
+        emitter("R2", 4000, w=3000),
+        f"F1 from BLR.flow cu-m 22: U300 E500 *T0 E500 [pump]{check} E? N1000 =cu-m 15 D? -> R1.flow",
+        f"F4 from F1.T0 cu-m 22: S800 E500 [pump]{check} E? N1800 =cu-m 15 D? -> R2.flow",
+        *BACK,
+        terms(),
+    )
 
 
 def mixed(**manifold):
     loops = [
         placed(
-            f"U{n}", "emitter", [("flow", "flow", "in", (3000 + 100 * n, 2000, 0), "up", 15), ("return", "return", "out", (3200 + 100 * n, 2200, 0), "up", 15)],
-            output_w=e.output_w, exponent=e.exponent, rated_at_k=e.rated_at_k, loop_m=e.loop_m,
+            f"U{n}",
+            "emitter",
+            [
+                ("flow", "flow", "in", (3000 + 100 * n, 2000, 0), "up", 15),
+                ("return", "return", "out", (3200 + 100 * n, 2200, 0), "up", 15),
+            ],
+            output_w=e.output_w,
+            exponent=e.exponent,
+            rated_at_k=e.rated_at_k,
+            loop_m=e.loop_m,
         )
         for n, e in ((1, emitter_of("floor 150x12")), (2, emitter_of("floor 150x8")))
-    ]  # fmt: skip
+    ]
     ports = [
-        ("flow", "flow", "in", (3000, 0, 400), "left", 22), ("return", "return", "out", (3000, 200, 200), "left", 22), ("f1", "flow", "out", (3100, 0, 400), "up", 15),
-        ("f2", "flow", "out", (3200, 0, 400), "up", 15), ("r1", "return", "in", (3300, 200, 200), "up", 15), ("r2", "return", "in", (3400, 200, 200), "up", 15),
-    ]  # fmt: skip
+        ("flow", "flow", "in", (3000, 0, 400), "left", 22),
+        ("return", "return", "out", (3000, 200, 200), "left", 22),
+        ("f1", "flow", "out", (3100, 0, 400), "up", 15),
+        ("f2", "flow", "out", (3200, 0, 400), "up", 15),
+        ("r1", "return", "in", (3300, 200, 200), "up", 15),
+        ("r2", "return", "in", (3400, 200, 200), "up", 15),
+    ]
     return (
-        boiler(), emitter("R1", 1000, 3000), placed("MAN", "manifold", ports, **manifold), *loops,
-        "F1 from BLR.flow cu-m 22: U400 E1000 *T1 E2000 -> MAN.flow", "RT1 from BLR.return cu-m 22: U200 E1000 *T1 E2000 -> MAN.return",
-        "F2 from F1.T1 cu-m 15: N3000 D? -> R1.flow", "RT2 from RT1.T1 cu-m 15: N3000 D? -> R1.return", *(f"F{n + 2} from MAN.f{n} cu-m 15: U100 N2000 D? -> U{n}.flow" for n in (1, 2)),
-        *(f"RT{n + 2} from MAN.r{n} cu-m 15: U200 N2000 W100 D? -> U{n}.return" for n in (1, 2)), terms(), terms("MAN", 40, 33, "UF"),
-    )  # fmt: skip
+        boiler(),
+        emitter("R1", 1000, 3000),
+        placed("MAN", "manifold", ports, **manifold),
+        *loops,
+        "F1 from BLR.flow cu-m 22: U400 E1000 *T1 E2000 -> MAN.flow",
+        "RT1 from BLR.return cu-m 22: U200 E1000 *T1 E2000 -> MAN.return",
+        "F2 from F1.T1 cu-m 15: N3000 D? -> R1.flow",
+        "RT2 from RT1.T1 cu-m 15: N3000 D? -> R1.return",
+        *(f"F{n + 2} from MAN.f{n} cu-m 15: U100 N2000 D? -> U{n}.flow" for n in (1, 2)),
+        *(f"RT{n + 2} from MAN.r{n} cu-m 15: U200 N2000 W100 D? -> U{n}.return" for n in (1, 2)),
+        terms(),
+        terms("MAN", 40, 33, "UF"),
+    )
 
 
 class RingMainTest(unittest.TestCase):
@@ -196,8 +241,16 @@ class PumpsTest(unittest.TestCase):
     def test_a_pump_behind_another_gives_what_is_wanting(self):
         blr = made(boiler()).job.station("BLR")
         found, surplus = duties(
-            blr, 0.2, None, 500.0, [("R1", 0.1, 4000.0, ("P0",)), ("R2", 0.1, 9000.0, ("P0", "P1"))], {"x": 1000.0}, {"R1": ["x"], "R2": ["x"]}, {}, {}
-        )  # fmt: skip
+            blr,
+            0.2,
+            None,
+            500.0,
+            [("R1", 0.1, 4000.0, ("P0",)), ("R2", 0.1, 9000.0, ("P0", "P1"))],
+            {"x": 1000.0},
+            {"R1": ["x"], "R2": ["x"]},
+            {},
+            {},
+        )
         self.assertEqual({duty.key: duty.head_pa for duty in found}, {"P0": 4500.0, "P1": 5000.0})
         self.assertEqual(surplus, {"R1": 0.0, "R2": 0.0})
 
@@ -221,10 +274,14 @@ class PumpsTest(unittest.TestCase):
 
 class BypassTest(unittest.TestCase):
     PARTS = (
-        *two_pumps()[:3], "RT1 from BLR.return cu-m 22: U500 E1000 *T3 E1000 *T1 =cu-m 15 E2000 N1000 D? -> R2.return", "RT2 from RT1.T1 cu-m 15: N1000 D? -> R1.return",
-        "F1 from BLR.flow cu-m 22: U300 E500 *T0 E500 *T1 E1000 N1000 =cu-m 15 D? -> R1.flow", "F4 from F1.T0 cu-m 22: S800 E3500 N1800 =cu-m 15 D? -> R2.flow",
-        "F5 from F1.T1 cu-m 15: U100 W300 [bypass set 12] W200 U? N? E? -> RT1.T3", terms(),
-    )  # fmt: skip
+        *two_pumps()[:3],
+        "RT1 from BLR.return cu-m 22: U500 E1000 *T3 E1000 *T1 =cu-m 15 E2000 N1000 D? -> R2.return",
+        "RT2 from RT1.T1 cu-m 15: N1000 D? -> R1.return",
+        "F1 from BLR.flow cu-m 22: U300 E500 *T0 E500 *T1 E1000 N1000 =cu-m 15 D? -> R1.flow",
+        "F4 from F1.T0 cu-m 22: S800 E3500 N1800 =cu-m 15 D? -> R2.flow",
+        "F5 from F1.T1 cu-m 15: U100 W300 [bypass set 12] W200 U? N? E? -> RT1.T3",
+        terms(),
+    )
 
     def test_it_stands_shut_as_designed_and_opens_when_the_others_shut(self):
         design = made(*self.PARTS)
@@ -292,7 +349,8 @@ def in_room(job_, ident, room):
 
 class RoomTest(unittest.TestCase):
     def shop(self, need_w):
-        """A radiator of the boiler's circuit and a loop of the mixing set's warm one room, where the set itself hangs."""
+        """A radiator of the boiler's circuit and a loop of the mixing set's warm one room, where the set itself
+        hangs."""
         made_ = edit(
             built(*mixed()), {"do": "put_house", "text": f"room SHP on L0 Shop: -1000,-1000 9000x9000 20C {need_w:g}W"}
         )
@@ -322,7 +380,8 @@ class RoomTest(unittest.TestCase):
 
 class CoilTest(unittest.TestCase):
     def test_a_coil_follows_its_distance_to_the_store(self):
-        """At one flow a coil in a store of one temperature gives in proportion to (flow - store): store (60 + 10) / 2 C, rated at 75/55."""
+        """At one flow a coil in a store of one temperature gives in proportion to (flow - store): store (60 + 10) / 2
+        C, rated at 75/55."""
         design = derive(whole())
         for flow_c in (80, 75, 62, 50):
             coil = next(
@@ -340,15 +399,30 @@ class LayoutTest(unittest.TestCase):
     """A reversed return as it is paced, insert fittings, pressures by level."""
 
     REVERSED = (
-        boiler(), *(emitter(f"R{n + 1}", 2000 * (n + 1)) for n in range(3)), "F1 from BLR.flow cu-m 22: U300 E2000 *T1 E2000 *T2 =cu-m 15 E2000 N1000 D? -> R3.flow",
-        "F2 from F1.T1 cu-m 15: N1000 D? -> R1.flow", "F3 from F1.T2 cu-m 15: N1000 D? -> R2.flow", "RT1 from BLR.return cu-m 22: U600 E7000 N1000 W1000 *T1 =cu-m 15 D? -> R3.return",
-        "RT2 from RT1.T1 cu-m 22: W2000 *T1 =cu-m 15 W2000 D? -> R1.return", "RT3 from RT2.T1 cu-m 15: D? -> R2.return", terms(),
-    )  # fmt: skip
+        boiler(),
+        *(emitter(f"R{n + 1}", 2000 * (n + 1)) for n in range(3)),
+        "F1 from BLR.flow cu-m 22: U300 E2000 *T1 E2000 *T2 =cu-m 15 E2000 N1000 D? -> R3.flow",
+        "F2 from F1.T1 cu-m 15: N1000 D? -> R1.flow",
+        "F3 from F1.T2 cu-m 15: N1000 D? -> R2.flow",
+        "RT1 from BLR.return cu-m 22: U600 E7000 N1000 W1000 *T1 =cu-m 15 D? -> R3.return",
+        "RT2 from RT1.T1 cu-m 22: W2000 *T1 =cu-m 15 W2000 D? -> R1.return",
+        "RT3 from RT2.T1 cu-m 15: D? -> R2.return",
+        terms(),
+    )
 
     def test_a_reversed_return_nearly_balances_itself(self):
         heating = heating_of(made(*self.REVERSED))[0]
-        direct = heating_of(made(*RING[:1], *self.REVERSED[1:4], *self.REVERSED[4:7], "RT1 from BLR.return cu-m 22: U600 E2000 *T1 E2000 *T2 =cu-m 15 E2000 N1000 D? -> R3.return",
-                      "RT2 from RT1.T1 cu-m 15: N1000 D? -> R1.return", "RT3 from RT1.T2 cu-m 15: N1000 D? -> R2.return", terms()))[0]  # fmt: skip
+        direct = heating_of(
+            made(
+                *RING[:1],
+                *self.REVERSED[1:4],
+                *self.REVERSED[4:7],
+                "RT1 from BLR.return cu-m 22: U600 E2000 *T1 E2000 *T2 =cu-m 15 E2000 N1000 D? -> R3.return",
+                "RT2 from RT1.T1 cu-m 15: N1000 D? -> R1.return",
+                "RT3 from RT1.T2 cu-m 15: N1000 D? -> R2.return",
+                terms(),
+            )
+        )[0]
         self.assertEqual((heating.left_out, direct.left_out), ((), ()))
         self.assertEqual(len(heating.loads), 3)
 
@@ -397,7 +471,8 @@ class OtherSizeTest(unittest.TestCase):
 
 class CarryTest(unittest.TestCase):
     def test_water_that_goes_round_settles(self):
-        """Half of what passes b comes back to a: heat lost on a-b is lost by all of it, so that the mixed water is cooler."""
+        """Half of what passes b comes back to a: heat lost on a-b is lost by all of it, so that the mixed water is
+        cooler."""
         ways = [("in", "s", "a", 1.0), ("ab", "a", "b", 2.0), ("ba", "b", "a", 1.0), ("out", "b", "t", 1.0)]
         ends, _ = carry(ways, "s", 60.0, lambda key, t, flow: ((t - 5.0) if key == "ab" else t, 1.0))
         self.assertAlmostEqual(ends["a"][0], 55.0, places=6)

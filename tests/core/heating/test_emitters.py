@@ -120,10 +120,17 @@ class FrictionTest(unittest.TestCase):
 
     def test_ten_drops_from_laminar_to_turbulent_against_the_library(self):
         cases = (
-            ("cu-m 10", "water", 40, 0.002), ("cu-m 15", "water", 70, 0.006), ("cu-m 15", "water", 70, 0.08), ("cu-m 22", "water", 70, 0.2), ("cu-m 28", "water", 50, 0.5),
-            ("fe-40 3/4", "water", 80, 0.3), ("fe-m 1", "water", 60, 0.9), ("cu-m 22", "water + 30 % propylene glycol", 10, 0.05),
-            ("cu-m 22", "water + 30 % propylene glycol", 60, 0.3), ("pb-m 22", "water + 50 % propylene glycol", 40, 0.25),
-        )  # fmt: skip
+            ("cu-m 10", "water", 40, 0.002),
+            ("cu-m 15", "water", 70, 0.006),
+            ("cu-m 15", "water", 70, 0.08),
+            ("cu-m 22", "water", 70, 0.2),
+            ("cu-m 28", "water", 50, 0.5),
+            ("fe-40 3/4", "water", 80, 0.3),
+            ("fe-m 1", "water", 60, 0.9),
+            ("cu-m 22", "water + 30 % propylene glycol", 10, 0.05),
+            ("cu-m 22", "water + 30 % propylene glycol", 60, 0.3),
+            ("pb-m 22", "water + 50 % propylene glycol", 40, 0.25),
+        )
         regimes = set()
         for pipe, medium, temp_c, flow in cases:
             found = calc("pipe_drop", pipe=pipe, medium=medium, temp_c=temp_c, flow=flow, length=10)
@@ -212,7 +219,8 @@ class CircuitTest(unittest.TestCase):
         self.assertAlmostEqual(load.flow_kg_s, 1500 / (4187.66 * 10), places=6)
         first = heating.section("F1/1")
         self.assertAlmostEqual(first.length_m, (300 + 443 + 400 + 500 + 1390 + 2790) / 1000, places=6)
-        # elbows up-west, west-down, down-south: 0.9 each; the reducing one is charged to the 15 mm behind it; vent and valve 0.4
+        # elbows up-west, west-down, down-south: 0.9 each; the reducing one is charged to the 15 mm behind it; vent and
+        # valve 0.4
         self.assertEqual(sorted(one.k for one in first.locals), [0.4, 0.4, 0.9, 0.9, 0.9])
         bore = 0.0202
         velocity = load.flow_kg_s / fluid(70).density_kg_m3 / (math.pi / 4 * bore**2)

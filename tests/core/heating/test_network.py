@@ -39,7 +39,8 @@ def pipe(key, a, b, length=4.0, bore=13.6, k=0.0, kvs=(), **more):
 
 
 def ladder(rungs, *, reversed_return=False, bore=20.2, kv=0.6):
-    """A two-pipe trunk with emitters as rungs; reversed return: the return goes on to the far end and home from there."""
+    """A two-pipe trunk with emitters as rungs; reversed return: the return goes on to the far end and home from
+    there."""
     made = [Branch("BLR", "t", "s", kvs=(3.5,), pump=PUMP)]
     for n in range(rungs):
         made.append(pipe(f"F{n}", f"f{n - 1}" if n else "s", f"f{n}", bore=bore))
@@ -77,19 +78,28 @@ def looped():
 def two_pumps():
     """A booster in one branch, and a bridge between the two flows, so that the bridge's flow may go either way."""
     return [
-        Branch("BLR", "t", "s", kvs=(3.5,), pump=PUMP), pipe("A", "s", "a", 10), pipe("B", "s", "b", 14), pipe("X", "a", "b", 3),
-        Branch("EA", "a", "t", 6, 13.6, 0.0015, 3.0, (0.5,), PumpCurve(12_000.0, 12_000.0 / 0.3**2)), pipe("EB", "b", "t", 6, k=3.0, kvs=(0.9,)),
-    ]  # fmt: skip
+        Branch("BLR", "t", "s", kvs=(3.5,), pump=PUMP),
+        pipe("A", "s", "a", 10),
+        pipe("B", "s", "b", 14),
+        pipe("X", "a", "b", 3),
+        Branch("EA", "a", "t", 6, 13.6, 0.0015, 3.0, (0.5,), PumpCurve(12_000.0, 12_000.0 / 0.3**2)),
+        pipe("EB", "b", "t", 6, k=3.0, kvs=(0.9,)),
+    ]
 
 
 NETWORKS = {
-    "two-pipe, 9 emitters": ladder(9), "reversed return, 8 emitters": ladder(8, reversed_return=True), "manifold, 6 loops": manifold(), "ring main with 4 emitters": looped(),
-    "two pumps and a bridge": two_pumps(), "laminar, 4 emitters in small bore": ladder(4, bore=10.0, kv=0.02),
-}  # fmt: skip
+    "two-pipe, 9 emitters": ladder(9),
+    "reversed return, 8 emitters": ladder(8, reversed_return=True),
+    "manifold, 6 loops": manifold(),
+    "ring main with 4 emitters": looped(),
+    "two pumps and a bridge": two_pumps(),
+    "laminar, 4 emitters in small bore": ladder(4, bore=10.0, kv=0.02),
+}
 
 
 def factor(re, rough):
-    """Friction by another library: Colebrook by `fluids`; below 2000 its laminar law; the same blend between, as that is ours."""
+    """Friction by another library: Colebrook by `fluids`; below 2000 its laminar law; the same blend between, as that
+    is ours."""
     if re <= 2000:
         return fluids.friction.friction_laminar(re)
     turbulent = fluids.friction.Colebrook(re, rough)
@@ -117,7 +127,8 @@ def lost(branch, m):
 
 
 def by_loops(branches):
-    """The same network by another method: flows round fundamental loops, found by Powell's hybrid method on dense equations."""
+    """The same network by another method: flows round fundamental loops, found by Powell's hybrid method on dense
+    equations."""
     tree, seen, links = [], {branches[0].a}, []
     rest = list(branches)
     while rest:
@@ -185,7 +196,8 @@ class SolverTest(unittest.TestCase):
             self.assertAlmostEqual(solved.drop_pa["P"], by_one, delta=1e-6 * by_one + 1e-7)
 
     def test_analytic_cases(self):
-        # two equal branches share alike; series add up; a shut valve carries nothing; doubling in rough turbulence quadruples
+        # two equal branches share alike; series add up; a shut valve carries nothing; doubling in rough turbulence
+        # quadruples
         alike = [
             Branch("P", "t", "s", kvs=(50.0,), pump=PUMP),
             pipe("A", "s", "t", 20, k=2),

@@ -26,8 +26,17 @@ class HeatingCase(WebCase):
 class TermsTest(HeatingCase):
     def set(self, uid="lockhouse", **form):
         return self.client.post(
-            f"/jobs/{uid}/sizes/terms", data={"rev": self.rev(uid), "source": "BLR", "flow_c": "70", "return_c": "50", "cold_c": "10", "glycol": "", **form}
-        )  # fmt: skip
+            f"/jobs/{uid}/sizes/terms",
+            data={
+                "rev": self.rev(uid),
+                "source": "BLR",
+                "flow_c": "70",
+                "return_c": "50",
+                "cold_c": "10",
+                "glycol": "",
+                **form,
+            },
+        )
 
     def test_temperatures_and_glycol_are_set_and_the_sizes_follow(self):
         before = self.client.get("/jobs/lockhouse/sizes").text
@@ -44,7 +53,8 @@ class TermsTest(HeatingCase):
         self.assertEqual(terms.medium, "water")
 
     def test_rooms_are_judged_by_all_their_emitters(self):
-        """The sitting room has two radiators: neither alone gives what it needs, both do; the kitchen's one is enough."""
+        """The sitting room has two radiators: neither alone gives what it needs, both do; the kitchen's one is
+        enough."""
         self.put(whole().model_copy(update={"uid": "house"}))
         page = self.client.get("/jobs/house/sizes").text
         self.assertTrue('data-room="FLT"><span title="21 °C">Sitting room' in page)

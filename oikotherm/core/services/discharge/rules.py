@@ -14,9 +14,13 @@ rule = RuleBook("discharge")
 
 
 @rule(
-    "no-fall", "stop", "a discharge or condensate pipe that does not fall",
-    "Condensate falls 44 mm a metre, a discharge 1 in 200 and never uphill: what stands in it freezes, corrodes, or holds a safety valve back.", "typ; local code",
-)  # fmt: skip
+    "no-fall",
+    "stop",
+    "a discharge or condensate pipe that does not fall",
+    "Condensate falls 44 mm a metre, a discharge 1 in 200 and never uphill: what stands in it freezes, corrodes, or "
+    "holds a safety valve back.",
+    "typ; local code",
+)
 def no_fall(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     for trace in work.runs.values():
@@ -45,7 +49,10 @@ def no_fall(view: View) -> Iterable[Said]:
                 )
             ]
         uphill = worst.way.z > 1e-6
-        says = f"{trace.run.id}, {trace.run.role}, {'goes uphill' if uphill else 'lies too flat'} over {length_text(sum(move.length_mm for move in flat), view.job.pace_unit, with_unit=True)}."
+        says = (
+            f"{trace.run.id}, {trace.run.role}, {'goes uphill' if uphill else 'lies too flat'} over "
+            f"{length_text(sum(move.length_mm for move in flat), view.job.pace_unit, with_unit=True)}."
+        )
         yield Said(
             (trace.run.id, trace.run.id),
             says,

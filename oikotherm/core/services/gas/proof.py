@@ -16,7 +16,8 @@ PA_PER_PSI = 6894.757293168
 
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
-    """British: 20 mbar, 1 minute to settle, 2 held, no perceptible drop (0.25 mbar). Continental: 150 mbar, minutes by volume.
+    """British: 20 mbar, 1 minute to settle, 2 held, no perceptible drop (0.25 mbar). Continental: 150 mbar, minutes by
+    volume.
     North American: at least 3 psi, 10 minutes. Sources: typ of the practice; local code and the inspector decide."""
     practice = design.job.practice
     if practice == "north-american":
@@ -71,10 +72,12 @@ TIGHTNESS = TestKind(
     steps=(
         "Ends capped or plugged, appliances and regulators off or isolated: the test pressure ruins them.",
         "Let-by: shut the valve at the boundary, a little pressure behind it; any rise fails.",
-        "Raise to {target} with air. Leave it {settle} to settle, then hold it {hold}: no drop that the gauge can tell.",
+        "Raise to {target} with air. Leave it {settle} to settle, then hold it {hold}: no drop that the gauge can "
+        "tell.",
         "With working gas in it every joint is soaped, also those near by that were not worked on.",
     ),
-    caution="Gas is work for the licensed person; local code decides the pressure and the time. Never with oxygen, never with water. Air under pressure stores energy: stand clear of caps.",
+    caution="Gas is work for the licensed person; local code decides the pressure and the time. Never with oxygen, "
+    "never with water. Air under pressure stores energy: stand clear of caps.",
     source="typ, by practice",
     step_title="Prove the gas pipe tight",
     step_where="{section}",

@@ -6,7 +6,8 @@ from ..kinds import read_kinds
 from ..spec import Role, ServiceSpec
 
 SPEC = ServiceSpec(
-    "gas", "Gas",
+    "gas",
+    "Gas",
     (Role("gas", "G", "fuel gas", 20.0, 1e4, ("#8a6510", "#e3b94f"), (12.0, 3.0, 2.0, 3.0), "G", phase="gas"),),
     read_kinds(__package__),
-)  # fmt: skip
+)

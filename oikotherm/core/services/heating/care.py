@@ -16,7 +16,8 @@ def care(design: Layout, start: date) -> Care:
 
 
 def _reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
-    """Yearly care of the circuits from a day on: boiler service, vessel pre-charge, inhibitor test. Source: usual practice, typ."""
+    """Yearly care of the circuits from a day on: boiler service, vessel pre-charge, inhibitor test. Source: usual
+    practice, typ."""
     due = date(start.year + 1, start.month, min(start.day, 28))
     found = []
     for heating in heating_of(design):
@@ -54,10 +55,12 @@ def _top_up(design: Layout) -> tuple[str, ...]:
         by_hose = chosen(design.job, FILLING)[0].id == "hose"
         found += [
             "Let it cool: pressure is read cold.",
-            f"Fill a hose from the tap, join it to the filling point {where} without air in it, open slowly {fill}, shut both, and take the hose away."
+            f"Fill a hose from the tap, join it to the filling point {where} without air in it, open slowly {fill}, "
+            "shut both, and take the hose away."
             if by_hose
             else f"Open the filling point {where} slowly {fill}, then shut both its valves and take the hose off.",
-            f"Hot it should stay below {heating.vessel.final_bar:.1f} bar; the safety valve lifts at {heating.safety_bar:g} bar.",
+            f"Hot it should stay below {heating.vessel.final_bar:.1f} bar; the safety valve lifts at "
+            f"{heating.safety_bar:g} bar.",
             "If it has to be topped up more than twice a year, call: water is going somewhere.",
         ]
     return tuple(found)

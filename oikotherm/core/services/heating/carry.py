@@ -1,4 +1,5 @@
-"""Water carried through a network of known flows: what it is like at every node, by mixing, and what becomes of it on each way."""
+"""Water carried through a network of known flows: what it is like at every node, by mixing, and what becomes of it on
+each way."""
 
 from __future__ import annotations
 
@@ -10,12 +11,17 @@ SWEEPS, SETTLED_K = 400, 1e-9
 
 
 def carry(
-    ways: Iterable[tuple[str, str, str, float]], start: str, start_c: float, change: Callable[[str, float, float], tuple[float, float]]
-) -> tuple[dict[str, tuple[float, float]], dict[str, tuple[float, float]]]:  # fmt: skip
+    ways: Iterable[tuple[str, str, str, float]],
+    start: str,
+    start_c: float,
+    change: Callable[[str, float, float], tuple[float, float]],
+) -> tuple[dict[str, tuple[float, float]], dict[str, tuple[float, float]]]:
     """(node -> temperature [C] and time of arrival [s] of its water, way -> temperature in and out [C]).
 
-    ways: (key, from, to, flow [kg/s], above 0) as the water goes; change(key, temperature in, flow) gives the temperature out and
-    how long the water takes. Nodes mix what comes in. Water that goes round without passing the start is settled by repeated sweeps.
+    ways: (key, from, to, flow [kg/s], above 0) as the water goes; change(key, temperature in, flow) gives the
+    temperature out and
+    how long the water takes. Nodes mix what comes in. Water that goes round without passing the start is settled by
+    repeated sweeps.
     """
     leave: dict[str, list[tuple[str, str, float]]] = defaultdict(list)
     enter: dict[str, list[str]] = defaultdict(list)

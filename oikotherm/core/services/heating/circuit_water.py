@@ -1,4 +1,5 @@
-"""Draining, filling, dosing; what a falling gauge tells; which of two pipes is the flow. Pure sums on what was traced or logged."""
+"""Draining, filling, dosing; what a falling gauge tells; which of two pipes is the flow. Pure sums on what was traced
+or logged."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ class Storey:
 
 @dataclass(frozen=True, slots=True)
 class WaterPlan:
-    """Draining and filling a circuit. out_l runs out; stays_l has to be caught; top_ups to fill to pressure; steps in words."""
+    """Draining and filling a circuit. out_l runs out; stays_l has to be caught; top_ups to fill to pressure; steps in
+    words."""
 
     out_l: float
     stays_l: float
@@ -45,8 +47,10 @@ def water_plan(
 ) -> WaterPlan:
     """Orders and litres of draining and filling: drain from the top, bleed from the bottom.
 
-    drain_height_m: of the drain cock; water below it stays, with what traps hold. fill_bar: cold pressure at the boiler [bar
-    gauge]; low_bar: where a top-up begins. Top-ups: air that was shut in is let out, the pressure falls to low_bar and is brought
+    drain_height_m: of the drain cock; water below it stays, with what traps hold. fill_bar: cold pressure at the boiler
+    [bar
+    gauge]; low_bar: where a top-up begins. Top-ups: air that was shut in is let out, the pressure falls to low_bar and
+    is brought
     back; each takes the share 1 - low/fill of the air (Boyle, both absolute) until a hundredth is left. Raises Refused.
     """
     if not storeys or any(one.litres < 0 for one in storeys):
@@ -73,15 +77,22 @@ def water_plan(
     shut_in = AIR_BAR / (fill_bar + AIR_BAR)
     top_ups = max(1, math.ceil(math.log(LEFT_SHARE / shut_in) / math.log(ratio))) if shut_in > LEFT_SHARE else 1
     drain = (
-        "Boiler off and cold, its electricity isolated and proven dead.", "Filling loop shut and its hose off.", "Hose on the lowest drain cock to a lower, safe outfall; open it.",
+        "Boiler off and cold, its electricity isolated and proven dead.",
+        "Filling loop shut and its hose off.",
+        "Hose on the lowest drain cock to a lower, safe outfall; open it.",
         *(f"Open the bleed screws: {one.name}, {one.litres:.0f} L; air enters behind the water." for one in order),
-        f"{total - stays:.0f} L run out; {stays:.1f} L stay below the drain or in dips: a tub under the first cut there.", "Leave a way back: do not open what cannot be shut again.",
-    )  # fmt: skip
+        f"{total - stays:.0f} L run out; {stays:.1f} L stay below the drain or in dips: a tub under the first cut "
+        "there.",
+        "Leave a way back: do not open what cannot be shut again.",
+    )
     fill = (
-        "All bleed screws and drain cocks shut, valves and lockshields open.", f"Open the loop to {fill_bar:.1f} bar.",
-        *(f"Bleed: {one.name}; top up." for one in reversed(order)), f"Expect {top_ups} top-ups and {total:.0f} L in all.",
-        "Pump on, cold: bleed again from the bottom up.", "Heat to full, check every joint hot; cool, set the cold pressure again; take the hose off.",
-    )  # fmt: skip
+        "All bleed screws and drain cocks shut, valves and lockshields open.",
+        f"Open the loop to {fill_bar:.1f} bar.",
+        *(f"Bleed: {one.name}; top up." for one in reversed(order)),
+        f"Expect {top_ups} top-ups and {total:.0f} L in all.",
+        "Pump on, cold: bleed again from the bottom up.",
+        "Heat to full, check every joint hot; cool, set the cold pressure again; take the hose off.",
+    )
     working = (
         Step(
             "out = all - below the drain - trapped",
@@ -107,7 +118,8 @@ class Dose:
 
 
 def dose(volume_l: float, mass_fraction: float = 0.0, share: float = DOSE_SHARE) -> Dose:
-    """Inhibitor by the volume (typ 1 L to 100 L) and propylene glycol by mass. Raises Refused out of 0 to 5000 L, or 0 to 0.6."""
+    """Inhibitor by the volume (typ 1 L to 100 L) and propylene glycol by mass. Raises Refused out of 0 to 5000 L, or 0
+    to 0.6."""
     if not 0 < volume_l <= 5000:
         raise Refused("volume_l", volume_l, "above 0 and up to 5000 L", "110")
     if not 0 <= mass_fraction <= 0.6:
@@ -138,7 +150,8 @@ def dose(volume_l: float, mass_fraction: float = 0.0, share: float = DOSE_SHARE)
     return Dose(inhibitor, math.ceil(inhibitor - 1e-9), glycol, tuple(steps))
 
 
-# --- a gauge that moves ------------------------------------------------------------------------------------------------
+# --- a gauge that moves
+# ------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +179,8 @@ class Story:
 def expected_swing_bar_k(
     volume_l: float, vessel_l: float, precharge_bar: float, cold_bar: float, cold_c: float, hot_c: float
 ) -> float:
-    """How much the gauge rises for each kelvin with a sound vessel [bar/K], between two temperatures: the gas obeys Boyle."""
+    """How much the gauge rises for each kelvin with a sound vessel [bar/K], between two temperatures: the gas obeys
+    Boyle."""
     if not (vessel_l > 0 and volume_l > 0 and cold_c < hot_c):
         raise Refused("vessel_l", vessel_l, "a vessel and volume above 0, and readings cold and hot", "12")
     grows = volume_l * (fluid(cold_c).density_kg_m3 / fluid(hot_c).density_kg_m3 - 1)
@@ -184,7 +198,8 @@ def gauge_story(
 ) -> Story:
     """Tell leak, flat vessel, passing filling valve and normal apart from cold and hot readings over days.
 
-    Pressure is fitted by least squares to a + b (T - T0) + c t: b, the swing with heat, is held against what the vessel explains, c is
+    Pressure is fitted by least squares to a + b (T - T0) + c t: b, the swing with heat, is held against what the vessel
+    explains, c is
     the drift. A flat vessel swings too far; with it, water lost at the safety valve is its doing. Raises Refused.
     """
     if len(readings) < 4:
@@ -192,7 +207,10 @@ def gauge_story(
     span = max(r.day for r in readings) - min(r.day for r in readings)
     low, high = min(r.temp_c for r in readings), max(r.temp_c for r in readings)
     if span < 1 or high - low < 15:
-        says = f"{span:.1f} days and {high - low:.0f} K tell too little: read it cold in the morning and hot in the evening, for two days or more."
+        says = (
+            f"{span:.1f} days and {high - low:.0f} K tell too little: read it cold in the morning and hot in the "
+            "evening, for two days or more."
+        )
         return Story("too little to tell", 0.0, 0.0, 0.0, says, (), ())
     import numpy as np
 
@@ -201,13 +219,26 @@ def gauge_story(
     expected = expected_swing_bar_k(volume_l, vessel_l, precharge_bar, float(start), low, high)
     near_valve = max(r.bar for r in readings) > safety_bar - 0.35
     steps = (
-        Step("pressure = a + b (T - Tcold) + c day, least squares", (("readings", float(len(readings))),), float(start), "bar"),
-        Step("swing b", (), float(swing), "bar/K"), Step("swing the vessel explains", (("volume_l", volume_l), ("vessel_l", vessel_l), ("precharge_bar", precharge_bar)), expected, "bar/K", "Boyle"),
+        Step(
+            "pressure = a + b (T - Tcold) + c day, least squares",
+            (("readings", float(len(readings))),),
+            float(start),
+            "bar",
+        ),
+        Step("swing b", (), float(swing), "bar/K"),
+        Step(
+            "swing the vessel explains",
+            (("volume_l", volume_l), ("vessel_l", vessel_l), ("precharge_bar", precharge_bar)),
+            expected,
+            "bar/K",
+            "Boyle",
+        ),
         Step("drift c", (), float(drift), "bar/day"),
-    )  # fmt: skip
+    )
     if swing > FLAT_TIMES * expected or (near_valve and swing > 1.4 * expected):
         says = (
-            f"The gauge swings {swing * (high - low):.2f} bar with the heat where the vessel explains {expected * (high - low):.2f}: it is flat or shut off"
+            f"The gauge swings {swing * (high - low):.2f} bar with the heat where the vessel explains "
+            f"{expected * (high - low):.2f}: it is flat or shut off"
             + ("; the safety valve lifts, and that is where the water goes." if near_valve else ".")
         )
         return Story(
@@ -259,12 +290,14 @@ def gauge_story(
     )
 
 
-# --- which pipe is the flow ---------------------------------------------------------------------------------------------
+# --- which pipe is the flow
+# ---------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True, slots=True)
 class FlowVerdict:
-    """Which of two pipes is the flow: "a", "b" or "" (not told). lead_s: how much sooner it warmed; confidence 0 to 1."""
+    """Which of two pipes is the flow: "a", "b" or "" (not told). lead_s: how much sooner it warmed; confidence 0 to
+    1."""
 
     flow: str
     lead_s: float
@@ -340,11 +373,22 @@ def _crossing(times_s: Sequence[float], series: Sequence[float], level: float) -
 
 
 def clamp_thermometers(
-    arrival_s: float, return_arrival_s: float, flow_c: float, return_c: float, start_c: float = 18.0, every_s: float = 15.0, count: int = 80, crossed: bool = False, noise_k: float = 0.3, seed: int = 1
-) -> tuple[list[float], list[float], list[float]]:  # fmt: skip
-    """Simulated pair of clamp thermometers on two pipes of an emitter that warms up: (times, a, b). crossed: a sits on the return.
+    arrival_s: float,
+    return_arrival_s: float,
+    flow_c: float,
+    return_c: float,
+    start_c: float = 18.0,
+    every_s: float = 15.0,
+    count: int = 80,
+    crossed: bool = False,
+    noise_k: float = 0.3,
+    seed: int = 1,
+) -> tuple[list[float], list[float], list[float]]:
+    """Simulated pair of clamp thermometers on two pipes of an emitter that warms up: (times, a, b). crossed: a sits on
+    the return.
 
-    Each pipe warms when the water that left the boiler arrives, spread over its way; pipe and clamp follow with half a minute.
+    Each pipe warms when the water that left the boiler arrives, spread over its way; pipe and clamp follow with half a
+    minute.
     """
     rng = random.Random(seed)
     times = [n * every_s for n in range(count)]

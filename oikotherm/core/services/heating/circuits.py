@@ -1,6 +1,7 @@
 """Which stations and runs make one closed circuit, and what it has: safety valve, vessel, filling, drain, vents.
 
-A manifold that has temperatures of its own (a circuit of the job names it as source) is a mixing set: its loops are a circuit
+A manifold that has temperatures of its own (a circuit of the job names it as source) is a mixing set: its loops are a
+circuit
 of their own behind it, with its pump; to the circuit before it, it is a load.
 """
 
@@ -34,7 +35,8 @@ def takes_heat(station: Station) -> bool:
 class Closed:
     """A closed circuit: the pipework that hangs together from a heat source, by its stations too.
 
-    terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework. behind: the heat
+    terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework. behind:
+    the heat
     source of the circuit that feeds its mixing set, "" for a circuit of its own water, vessel and safety valve.
     """
 
@@ -60,10 +62,16 @@ def mixing_sets(job: Job) -> dict[str, Circuit]:
 
 
 def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
-    """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it), each followed
+    """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it),
+    each followed
     by those behind its mixing sets."""
     return pipework.memory.keep(
-        "heating circuits", (pipework.graph, *job.stations, *job.circuits), len(job.stations), lambda: _closed_circuits(job, pipework), most=6)  # fmt: skip
+        "heating circuits",
+        (pipework.graph, *job.stations, *job.circuits),
+        len(job.stations),
+        lambda: _closed_circuits(job, pipework),
+        most=6,
+    )
 
 
 def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
@@ -91,9 +99,10 @@ def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
                 if station not in stations:
                     stations.append(station)
                     waiting += [
-                        other for other in ports[station]
+                        other
+                        for other in ports[station]
                         if station not in mixed or hub_port(pipework, other) == (station != source.id)
-                    ]  # fmt: skip
+                    ]
             waiting += [other for other, _ in beside.get(key, ())]
         return nodes, stations
 
@@ -104,9 +113,7 @@ def _closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
         terms = next((circuit for circuit in job.circuits if circuit.source == source.id), None)
         default = Circuit(id="CH", source=source.id, flow_c=75, return_c=65)
         members = tuple(station for station in job.stations if station.id in stations)
-        return Closed(
-            source, terms or default, terms is None, members, runs, frozenset(nodes), straights, behind
-        )  # fmt: skip
+        return Closed(source, terms or default, terms is None, members, runs, frozenset(nodes), straights, behind)
 
     for source in job.stations:
         if not is_source(source) or source.state == "remove" or not ports[source.id] or source.id in seen:

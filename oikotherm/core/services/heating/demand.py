@@ -1,4 +1,5 @@
-"""What an emitter, a coil or a mixing set takes of its circuit: heat, the flow for it, and what its own valves and ways cost."""
+"""What an emitter, a coil or a mixing set takes of its circuit: heat, the flow for it, and what its own valves and ways
+cost."""
 
 from __future__ import annotations
 
@@ -36,18 +37,28 @@ def rated_k(station: Station) -> float:
 
 
 def heat_and_flow(
-    station: Station, rated_w: float, room_c: float, terms: Circuit, back_c: float, medium: Fluid, *, mixing: bool,
+    station: Station,
+    rated_w: float,
+    room_c: float,
+    terms: Circuit,
+    back_c: float,
+    medium: Fluid,
+    *,
+    mixing: bool,
     memory: Memory,
-) -> tuple[Worked, float]:  # fmt: skip
+) -> tuple[Worked, float]:
     """What a station gives [W], with its working, and the flow it takes for that [kg/s].
 
-    rated_w: by its label, or of the loops behind its mixing valve (mixing); back_c: what it sends home [C]. Raises Refused, or
+    rated_w: by its label, or of the loops behind its mixing valve (mixing); back_c: what it sends home [C]. Raises
+    Refused, or
     ZeroDivisionError, where it gives no heat at these temperatures.
     """
     return memory.keep(
-        "heat and flow", (station, terms), (rated_w, room_c, back_c, medium, mixing),
+        "heat and flow",
+        (station, terms),
+        (rated_w, room_c, back_c, medium, mixing),
         lambda: _heat_and_flow(station, rated_w, room_c, terms, back_c, medium, mixing),
-    )  # fmt: skip
+    )
 
 
 def _heat_and_flow(
@@ -73,19 +84,35 @@ def _output(station: Station, rated_w: float, room_c: float, terms: Circuit, mix
 
 
 def own_losses(
-    station: Station, places: tuple[PortPlace, ...], pipe: Pipe | None, flow_kg_s: float, medium: Fluid, catalogue: Catalogue, *, mixing: bool,
+    station: Station,
+    places: tuple[PortPlace, ...],
+    pipe: Pipe | None,
+    flow_kg_s: float,
+    medium: Fluid,
+    catalogue: Catalogue,
+    *,
+    mixing: bool,
     memory: Memory,
-) -> tuple[Local, ...]:  # fmt: skip
-    """What a station costs at a flow: the kits of its ports, its own way by its label, its loop or by K on the pipe that comes to it."""
+) -> tuple[Local, ...]:
+    """What a station costs at a flow: the kits of its ports, its own way by its label, its loop or by K on the pipe
+    that comes to it."""
     return memory.keep(
-        "losses of a station", (station, catalogue, *places), (pipe, flow_kg_s, medium, mixing),
+        "losses of a station",
+        (station, catalogue, *places),
+        (pipe, flow_kg_s, medium, mixing),
         lambda: tuple(_own_losses(station, places, pipe, flow_kg_s, medium, catalogue, mixing)),
-    )  # fmt: skip
+    )
 
 
 def _own_losses(
-    station: Station, places: tuple[PortPlace, ...], pipe: Pipe | None, flow_kg_s: float, medium: Fluid, catalogue: Catalogue, mixing: bool
-) -> list[Local]:  # fmt: skip
+    station: Station,
+    places: tuple[PortPlace, ...],
+    pipe: Pipe | None,
+    flow_kg_s: float,
+    medium: Fluid,
+    catalogue: Catalogue,
+    mixing: bool,
+) -> list[Local]:
     local = [
         Local(kit.key, kit.row.title, None, kit.row.kv, valve_drop_pa(flow_kg_s, kit.row.kv, medium), kit.row.acts)
         for place in places

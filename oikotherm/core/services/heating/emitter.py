@@ -42,7 +42,8 @@ def output(
 ) -> tuple[Worked, float, float]:
     """(output [W] with its working, factor, mean difference [K]): Q = Qn (dT / rated)^n.
 
-    nominal_w: output at rated_at_k; exponent n: 1.30 panel, 1.25 column, 1.2 to 1.33 towel rails. A network that uses the
+    nominal_w: output at rated_at_k; exponent n: 1.30 panel, 1.25 column, 1.2 to 1.33 towel rails. A network that uses
+    the
     log mean throughout rates an emitter at its own log mean of 75/65/20: rated_at_k x RATED_LOG_K / 50. Raises Refused.
     """
     difference, used = mean_difference_k(flow_c, return_c, room_c, mean)
@@ -82,7 +83,8 @@ def flow_for(heat_w: float, delta_k: float, heat_j_kg_k: float) -> float:
 def emitter_return_c(
     flow_c: float, room_c: float, capacity_w_k: float, nominal_w: float, exponent: float, rated_k: float = RATED_LOG_K
 ) -> float:
-    """Return temperature [C] of an emitter at a flow: m cp (tf - tr) = Qn (log mean / rated)^n, by bisection then Newton, to 1e-9 K.
+    """Return temperature [C] of an emitter at a flow: m cp (tf - tr) = Qn (log mean / rated)^n, by bisection then
+    Newton, to 1e-9 K.
 
     capacity_w_k: m cp of its flow [W/K]; an emitter no warmer than its room gives nothing.
     """

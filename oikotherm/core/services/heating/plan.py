@@ -34,18 +34,37 @@ def _drain(design: Layout) -> Iterable[WorkStep]:
         if number:
             needs.append(Need(f"drain:{levels[number - 1]}", "air has to enter above before the water below can leave"))
         yield WorkStep(
-            f"drain:{level}", "drain", f"Drain {_level_name(design, level)}", level, tuple(needs), rates(design)["drain"], (1, number), "",
-            "Hot water scalds: let it cool first." if number == 0 else "", ("hose", "bleed key", "tub for what stays below"),
-            service=SPEC.id, effects=(Effect("drain", level),),
-        )  # fmt: skip
+            f"drain:{level}",
+            "drain",
+            f"Drain {_level_name(design, level)}",
+            level,
+            tuple(needs),
+            rates(design)["drain"],
+            (1, number),
+            "",
+            "Hot water scalds: let it cool first." if number == 0 else "",
+            ("hose", "bleed key", "tub for what stays below"),
+            service=SPEC.id,
+            effects=(Effect("drain", level),),
+        )
 
 
 def _fill(design: Layout) -> Iterable[WorkStep]:
     if _piped(design):
         yield WorkStep(
-            "fill", "fill", "Fill, dose and set the pressure", "filling point", (Need("proof", "inhibitor in a system that leaks is lost"),), rates(design)["fill"], (5,),
-            "cold pressure as on the sizes page", "", ("hose", "inhibitor"), service=SPEC.id, effects=(Effect("fill", SPEC.id),),
-        )  # fmt: skip
+            "fill",
+            "fill",
+            "Fill, dose and set the pressure",
+            "filling point",
+            (Need("proof", "inhibitor in a system that leaks is lost"),),
+            rates(design)["fill"],
+            (5,),
+            "cold pressure as on the sizes page",
+            "",
+            ("hose", "inhibitor"),
+            service=SPEC.id,
+            effects=(Effect("fill", SPEC.id),),
+        )
 
 
 def _piped(design: Layout) -> bool:
@@ -69,9 +88,18 @@ def _bleed(design: Layout) -> Iterable[WorkStep]:
             needs.append(Need(f"bleed:{levels[number - 1]}", "air from below rises to where it was just let out"))
         names = ", ".join(station.id for station in here)
         yield WorkStep(
-            f"bleed:{level}", "bleed", f"Bleed {_level_name(design, level)}", names or level, tuple(needs), max(rates(design)["bleed"] * len(here), 2.0), (6, number),
-            "pump off; top up between levels", "", ("bleed key", "cloth"), service=SPEC.id,
-        )  # fmt: skip
+            f"bleed:{level}",
+            "bleed",
+            f"Bleed {_level_name(design, level)}",
+            names or level,
+            tuple(needs),
+            max(rates(design)["bleed"] * len(here), 2.0),
+            (6, number),
+            "pump off; top up between levels",
+            "",
+            ("bleed key", "cloth"),
+            service=SPEC.id,
+        )
 
 
 def _distance_m(design: Layout, station: str) -> float:
@@ -87,11 +115,22 @@ def _finish(design: Layout) -> Iterable[WorkStep]:
     if _piped(design):
         bleeds = tuple(Need(f"bleed:{level}", "a pump with air in it runs dry") for level in _level_ids(design))
         yield WorkStep(
-            "hot", "hot check", "Heat it and look at every joint hot", "the whole circuit", (*bleeds, Need("fill", "a dry boiler is lost")), rates(design)["hot check"], (7,),
-            "cold pressure the same again afterwards", "Gas and combustion are for the licensed person. Hot metal and water scald.", ("torch lamp", "thermometer"),
-            closes="what was never hot may still weep", service=SPEC.id,
-            effects=tuple(Effect("light", one.id) for one in design.job.stations if is_source(one) and one.state != "remove"),
-        )  # fmt: skip
+            "hot",
+            "hot check",
+            "Heat it and look at every joint hot",
+            "the whole circuit",
+            (*bleeds, Need("fill", "a dry boiler is lost")),
+            rates(design)["hot check"],
+            (7,),
+            "cold pressure the same again afterwards",
+            "Gas and combustion are for the licensed person. Hot metal and water scald.",
+            ("torch lamp", "thermometer"),
+            closes="what was never hot may still weep",
+            service=SPEC.id,
+            effects=tuple(
+                Effect("light", one.id) for one in design.job.stations if is_source(one) and one.state != "remove"
+            ),
+        )
 
 
 STEPS = (_drain, _fill, _bleed, _finish)

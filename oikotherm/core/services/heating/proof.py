@@ -19,7 +19,8 @@ USUAL_VOLUME_L, USUAL_GAS_L = 20.0, 1.0  # typ, where no circuit was sized
 
 
 def test_pressure_bar(hot_final_bar: float, safety_valve_bar: float, valve_isolated: bool = False) -> float:
-    """Pressure to raise to [bar]: max(1.3 x hot final pressure, 1.5), at most 0.9 x the safety valve unless it is isolated (typ)."""
+    """Pressure to raise to [bar]: max(1.3 x hot final pressure, 1.5), at most 0.9 x the safety valve unless it is
+    isolated (typ)."""
     wanted = max(1.3 * hot_final_bar, LEAST_TEST_BAR)
     return wanted if valve_isolated else min(wanted, 0.9 * safety_valve_bar)
 
@@ -59,7 +60,8 @@ FILL_AND_LEAK = TestKind(
         "Leave it {settle} to settle, then hold it {hold} with readings of pressure and water temperature.",
         "Every joint wiped dry and looked at.",
     ),
-    caution="Water under pressure: stand clear of open ends and caps, and never test with a valve that was not meant for it.",
+    caution="Water under pressure: stand clear of open ends and caps, and never test with a valve that was not meant "
+    "for it.",
     source="typ: 1.3 x the highest working pressure, 1.5 bar at the least",
     step_title="Prove it tight",
     step_where="the whole circuit",

@@ -1,4 +1,5 @@
-"""What heating adds to a design: its circuits sized, what is wrong with them, how they are worked on, proved and looked after."""
+"""What heating adds to a design: its circuits sized, what is wrong with them, how they are worked on, proved and looked
+after."""
 
 from __future__ import annotations
 
@@ -30,5 +31,16 @@ def tools() -> Mapping[str, Tool]:
 
 
 ROOM = ServiceRoom(
-    spec=SPEC, demand=demand, size=size, networks=networks_of, rules=RULES, steps=STEPS, tests=TESTS, care=care, pack=PACK, water_work=water_works, tools=tools, templates=TEMPLATES
-)  # fmt: skip
+    spec=SPEC,
+    demand=demand,
+    size=size,
+    networks=networks_of,
+    rules=RULES,
+    steps=STEPS,
+    tests=TESTS,
+    care=care,
+    pack=PACK,
+    water_work=water_works,
+    tools=tools,
+    templates=TEMPLATES,
+)

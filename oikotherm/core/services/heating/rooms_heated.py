@@ -31,7 +31,8 @@ def outputs_w(circuits: Iterable[Heating]) -> dict[str, float]:
 
 
 def rooms_heated(job: Job, given_w: Mapping[str, float]) -> list[RoomHeat]:
-    """Rooms with a need [W], in the order of the house. given_w: station -> heat [W]; cylinders and mixing sets warm no room."""
+    """Rooms with a need [W], in the order of the house. given_w: station -> heat [W]; cylinders and mixing sets warm no
+    room."""
     found = []
     for room in job.house.rooms:
         if not room.need_w:

@@ -10,15 +10,17 @@ from ...errors import Refused, nearest
 from ...tables import read_rows
 
 PANEL = re.compile(
-    r"(?:type\s*)?(\d\d|[23]-column|rail-\d{3}|convector|baseboard|floor)\s+(\d{3,4})(?:\s*x\s*(\d{1,4}(?:[.,]\d)?))?", re.IGNORECASE
-)  # fmt: skip
+    r"(?:type\s*)?(\d\d|[23]-column|rail-\d{3}|convector|baseboard|floor)\s+(\d{3,4})(?:\s*x\s*(\d{1,4}(?:[.,]\d)?))?",
+    re.IGNORECASE,
+)
 FLOOR_BODY_MM = (100.0, 60.0, 40.0)
 """What a floor loop shows: the two ends that come up."""
 
 
 @dataclass(frozen=True, slots=True)
 class Emitter:
-    """An emitter of a series: output [W] at rated_at_k between water and room, water [L], exponent, body [mm]. loop_m: pipe laid in a floor."""
+    """An emitter of a series: output [W] at rated_at_k between water and room, water [L], exponent, body [mm]. loop_m:
+    pipe laid in a floor."""
 
     series: str
     height_mm: float
@@ -37,7 +39,8 @@ def _rows() -> tuple[dict[str, str], ...]:
 
 
 def emitter_of(said: str) -> Emitter:
-    """Read "22 600x1000" (panels, convectors, baseboard: mm long), "3-column 1800x6" (elements), "rail-500 1200", or "floor 150x12" (a
+    """Read "22 600x1000" (panels, convectors, baseboard: mm long), "3-column 1800x6" (elements), "rail-500 1200", or
+    "floor 150x12" (a
     loop at 150 mm spacing in 12 m2). Raises Refused with what there is.
 
     >>> emitter_of("22 600x1000").output_w
@@ -95,5 +98,13 @@ def _floor(said: str, row: dict[str, str], area_m2: float) -> Emitter:
     watts = round(float(row["w_per_m"]) * area_m2, 1)
     width, height, _ = FLOOR_BODY_MM
     return Emitter(
-        "floor", height, width, watts, 0.0, float(row["exponent"]), row["source"], float(row["rated_at_k"]), round(area_m2 / spacing_m, 1)
-    )  # fmt: skip
+        "floor",
+        height,
+        width,
+        watts,
+        0.0,
+        float(row["exponent"]),
+        row["source"],
+        float(row["rated_at_k"]),
+        round(area_m2 / spacing_m, 1),
+    )

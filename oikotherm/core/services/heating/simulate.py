@@ -1,6 +1,8 @@
-"""A circuit as it runs: flows at given settings, temperatures with them, what every emitter gives; and how it is balanced.
+"""A circuit as it runs: flows at given settings, temperatures with them, what every emitter gives; and how it is
+balanced.
 
-The network is that of the sized circuit: its sections are branches, emitters and boiler lie between their ports. Losses at tees
+The network is that of the sized circuit: its sections are branches, emitters and boiler lie between their ports. Losses
+at tees
 keep the coefficients of the design flows; water has the properties of the circuit's mean temperature throughout.
 """
 
@@ -57,7 +59,8 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """How a circuit is run. emitters: station id -> setting, open where not named; pump: None for constant pressure at the design
+    """How a circuit is run. emitters: station id -> setting, open where not named; pump: None for constant pressure at
+    the design
     head; flow_c: None for the circuit's."""
 
     emitters: Mapping[str, Setting] = field(default_factory=dict)
@@ -90,7 +93,8 @@ class Running:
 
 @dataclass(frozen=True, slots=True)
 class Simulation:
-    """The circuit in operation. sections: section id -> flow with its pacing; boiler_w given, pipe_w lost on the way; energy_gap: their share that does not close."""
+    """The circuit in operation. sections: section id -> flow with its pacing; boiler_w given, pipe_w lost on the way;
+    energy_gap: their share that does not close."""
 
     emitters: tuple[Running, ...]
     sections: dict[str, float]
@@ -114,8 +118,10 @@ class Simulation:
 
 @dataclass(frozen=True, slots=True)
 class Balance:
-    """How one emitter is set: the Kv its lockshield must have, turns open; possible: the valve can be set so. valve: "lockshield";
-    "manifold", set there to its flow; "self", it regulates itself; "" none, a balancing valve of that Kv must be put in where there is
+    """How one emitter is set: the Kv its lockshield must have, turns open; possible: the valve can be set so. valve:
+    "lockshield";
+    "manifold", set there to its flow; "self", it regulates itself; "" none, a balancing valve of that Kv must be put in
+    where there is
     a surplus."""
 
     station: str
@@ -139,7 +145,8 @@ class Balance:
 def balance(heating: Heating) -> tuple[Balance, ...]:
     """Lockshield settings that give every emitter its wanted flow when the pump gives the design head.
 
-    kv = V / sqrt(dp): the surplus over the index circuit is taken by the valve, beside what it takes open. Turns by its curve (typ).
+    kv = V / sqrt(dp): the surplus over the index circuit is taken by the valve, beside what it takes open. Turns by its
+    curve (typ).
     """
     found = []
     for load in heating.loads:
@@ -153,13 +160,22 @@ def balance(heating: Heating) -> tuple[Balance, ...]:
         turns = turns_of_kv(kv) if shield else OPEN_TURNS
         valve = "lockshield" if shield else "self" if load.regulates else "manifold" if load.manifold else ""
         found.append(
-            Balance(load.station, surplus, kv, 0.25 if turns is None else turns, turns is not None, load.station == heating.index, valve)
-        )  # fmt: skip
+            Balance(
+                load.station,
+                surplus,
+                kv,
+                0.25 if turns is None else turns,
+                turns is not None,
+                load.station == heating.index,
+                valve,
+            )
+        )
     return tuple(found)
 
 
 def design_pump(heating: Heating, duty: PumpDuty | None = None) -> PumpCurve:
-    """A pump as designed: its own curve, by the label; else constant pressure at its duty, by the smallest generic circulator that
+    """A pump as designed: its own curve, by the label; else constant pressure at its duty, by the smallest generic
+    circulator that
     can, or the largest at full speed. duty: None for that of the whole circuit."""
     if duty is None and len(heating.pumps) == 1:
         duty = heating.pumps[0]
@@ -205,12 +221,18 @@ def network_of(
             way = (last.to_node, first.from_node)
         branches.append(
             Branch(
-                section.id, *way, section.length_m, row.bore_mm, catalogue.systems[section.pipe.code].roughness_mm or 0.0,
-                sum(one.k for one in section.locals if one.k is not None), tuple(one.kv for one in section.locals if one.kv),
-                design_pump(heating, pump) if pump else None, one_way=any(node.part == "check" for node in inside) or bypass is not None,
+                section.id,
+                *way,
+                section.length_m,
+                row.bore_mm,
+                catalogue.systems[section.pipe.code].roughness_mm or 0.0,
+                sum(one.k for one in section.locals if one.k is not None),
+                tuple(one.kv for one in section.locals if one.kv),
+                design_pump(heating, pump) if pump else None,
+                one_way=any(node.part == "check" for node in inside) or bypass is not None,
                 opens_pa=_opens_pa(bypass, job) if bypass is not None else None,
             )
-        )  # fmt: skip
+        )
     for load in heating.loads:
         branches.append(
             _emitter_branch(load, heating, fitted, catalogue, settings.emitters.get(load.station, Setting()))
@@ -274,7 +296,8 @@ def _hub(heating: Heating, fitted: Fitted, role: str) -> str:
 
 
 def _bars(heating: Heating, fitted: Fitted) -> list[Branch]:
-    """The bars of manifolds: from the port that feeds one (or the set behind it) to each of its others, at next to no loss."""
+    """The bars of manifolds: from the port that feeds one (or the set behind it) to each of its others, at next to no
+    loss."""
     work = fitted.pipework
     found = []
     for station in heating.circuit.stations:
@@ -282,9 +305,10 @@ def _bars(heating: Heating, fitted: Fitted) -> list[Branch]:
             continue
         for role in ("flow", "return"):
             names = [
-                name for port in station.ports
+                name
+                for port in station.ports
                 if port.role == role and (name := f"{station.id}.{port.name}") in heating.circuit.nodes
-            ]  # fmt: skip
+            ]
             hub: str | None = next((name for name in names if hub_port(work, name)), None)
             if station.id == heating.circuit.source.id:
                 hub = f"{station.id}:{role}"
@@ -370,8 +394,17 @@ def _first_guess(heating: Heating) -> dict[str, float]:
 
 
 def _heat(
-    job: Job, fitted: Fitted, catalogue: Catalogue, heating: Heating, settings: Settings, branches: list[Branch], solved: Solved, back: str, out: str, flow_c: float
-) -> Simulation:  # fmt: skip
+    job: Job,
+    fitted: Fitted,
+    catalogue: Catalogue,
+    heating: Heating,
+    settings: Settings,
+    branches: list[Branch],
+    solved: Solved,
+    back: str,
+    out: str,
+    flow_c: float,
+) -> Simulation:
     """Temperatures along the flows: mixing at nodes, loss on the way, output of each emitter at its own flow."""
     cp = heating.medium.heat_j_kg_k
     loss = _losses(fitted, catalogue, heating)
@@ -431,10 +464,21 @@ def _heat(
             )
         running.append(
             Running(
-                load.station, flow if setting.trv > 0 else 0.0, load.flow_kg_s, t_in, t_out, flow * cp * (t_in - t_out) if flow > REST_KG_S else 0.0, load.output_w,
-                kv_of_turns(setting.turns), setting.turns, setting.trv, over, arrives, leaves,
+                load.station,
+                flow if setting.trv > 0 else 0.0,
+                load.flow_kg_s,
+                t_in,
+                t_out,
+                flow * cp * (t_in - t_out) if flow > REST_KG_S else 0.0,
+                load.output_w,
+                kv_of_turns(setting.turns),
+                setting.turns,
+                setting.trv,
+                over,
+                arrives,
+                leaves,
             )
-        )  # fmt: skip
+        )
     boiler_w = total_kg * cp * (flow_c - back_c)
     given = sum(one.output_w for one in running) + lost_w
     driven = [
@@ -447,14 +491,27 @@ def _heat(
     )
     by_id = {branch.key for branch in branches}
     return Simulation(
-        tuple(running), {s.id: solved.flow_kg_s[s.id] * (1 if s.along else -1) for s in heating.sections if s.id in by_id}, {key: pair for key, pair in temps.items() if key not in loads}, total_kg,
-        pump.head_pa(through)[0], flow_c, back_c, boiler_w, lost_w, abs(boiler_w - given) / max(abs(boiler_w), 1.0), solved.residual_pa, solved.residual_kg_s, solved.steps,
-        solved.converged, pump,
-    )  # fmt: skip
+        tuple(running),
+        {s.id: solved.flow_kg_s[s.id] * (1 if s.along else -1) for s in heating.sections if s.id in by_id},
+        {key: pair for key, pair in temps.items() if key not in loads},
+        total_kg,
+        pump.head_pa(through)[0],
+        flow_c,
+        back_c,
+        boiler_w,
+        lost_w,
+        abs(boiler_w - given) / max(abs(boiler_w), 1.0),
+        solved.residual_pa,
+        solved.residual_kg_s,
+        solved.steps,
+        solved.converged,
+        pump,
+    )
 
 
 def _coil_return_c(load: Load, station: Station, t_in: float, capacity_w_k: float) -> float:
-    """Return of a cylinder's coil [C], which gives its rating at the circuit's temperatures and follows the log mean to the store.
+    """Return of a cylinder's coil [C], which gives its rating at the circuit's temperatures and follows the log mean to
+    the store.
 
     The store stands midway between cold water and what it is kept at (typ), as while it warms.
     """
@@ -496,7 +553,8 @@ def _volumes(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str
 
 
 def running_of(design: Layout) -> dict[str, Simulation]:
-    """Heat source id -> its circuit balanced and running as designed; circuits without emitters are left out. Worked out once a design."""
+    """Heat source id -> its circuit balanced and running as designed; circuits without emitters are left out. Worked
+    out once a design."""
     return design.kept("heating.running", lambda: _running(design))
 
 

@@ -1,6 +1,7 @@
 """Sizes of a closed circuit: flows, drops, the index path, the duty of its pumps, volume and vessel.
 
-Two pipes (with reversed return, ring mains and manifolds), a single-pipe ring, several pumps, and mixing sets with the circuit behind.
+Two pipes (with reversed return, ring mains and manifolds), a single-pipe ring, several pumps, and mixing sets with the
+circuit behind.
 """
 
 from __future__ import annotations
@@ -62,9 +63,7 @@ SAME_KG_S = 1e-9
 def size_heating(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Heating, ...]:
     """Every closed circuit of the job, sized. Never raises: what is not joined both ways is named in left_out."""
     circuits = closed_circuits(job, fitted.pipework)
-    behind = {
-        one.source.id: _Sizer(job, fitted, catalogue, one, {}).run() for one in circuits if not one.own
-    }  # fmt: skip
+    behind = {one.source.id: _Sizer(job, fitted, catalogue, one, {}).run() for one in circuits if not one.own}
     return tuple(
         _Sizer(job, fitted, catalogue, one, behind).run() if one.own else behind[one.source.id] for one in circuits
     )
@@ -78,7 +77,8 @@ class HasSized(Protocol):
 
 
 def size(design: Layout) -> Sized:
-    """The closed circuits of a design as every service gives its sizes; detail: each Heating, for heating's own pages and rules."""
+    """The closed circuits of a design as every service gives its sizes; detail: each Heating, for heating's own pages
+    and rules."""
     found = size_heating(design.job, design.fitted, design.context.catalogue)
     supplies = tuple(Supply(one.circuit.source.id, one.circuit.terms.medium, None) for one in found)
     terminals = tuple(
@@ -86,9 +86,14 @@ def size(design: Layout) -> Sized:
     )
     sections = tuple(section for one in found for section in one.sections)
     return Sized(
-        SPEC.id, supplies, sections, terminals, tuple(words for one in found for words in one.left_out), found,
+        SPEC.id,
+        supplies,
+        sections,
+        terminals,
+        tuple(words for one in found for words in one.left_out),
+        found,
         sum(one.pump_head_pa for one in found if one.circuit.own),
-    )  # fmt: skip
+    )
 
 
 def heating_of(design: HasSized) -> tuple[Heating, ...]:
@@ -111,13 +116,21 @@ def _node_at(circuit: Closed) -> dict[tuple[str, str], str]:
 def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
     """Run -> all straights on its nodes and ends: those whose flow decides what its fittings cost."""
     return work.memory.keep(
-        "straights about a run", (work.graph,), None,
+        "straights about a run",
+        (work.graph,),
+        None,
         lambda: {
-            run: tuple(dict.fromkeys(
-                key for node in (*part.nodes, *(node for node, _, _ in part.outer)) for _, key in work.graph.beside.get(node, ())
-            ))
+            run: tuple(
+                dict.fromkeys(
+                    key
+                    for node in (*part.nodes, *(node for node, _, _ in part.outer))
+                    for _, key in work.graph.beside.get(node, ())
+                )
+            )
             for run, part in work.parts.items()
-        }, most=4)  # fmt: skip
+        },
+        most=4,
+    )
 
 
 class _Sizer:
@@ -161,19 +174,31 @@ class _Sizer:
         paths, found = {}, []
         for station, worked, flow in loads:
             keys = (
-                sides["flow"].straights_to(roots_of(self.circuit, self.pipework, "return")[0]) if ring
-                else [key for role in ("flow", "return") for key in sides[role].straights_to(self._node_of(station, role))]
-            )  # fmt: skip
+                sides["flow"].straights_to(roots_of(self.circuit, self.pipework, "return")[0])
+                if ring
+                else [
+                    key for role in ("flow", "return") for key in sides[role].straights_to(self._node_of(station, role))
+                ]
+            )
             path = list(dict.fromkeys(of_straight[key] for key in keys if key in of_straight))
             local = self._emitter_losses(station, flow)
             total = sum(by_id[ident].drop_pa for ident in path) + (0.0 if ring else sum(one.drop_pa for one in local))
             paths[station.id] = path
             found.append((station, worked, flow, local, tuple(path), total))
         pumps, surplus = duties(
-            self.circuit.source, total_kg_s, inside, boiler.drop_pa,
-            [(station.id, flow, total, self._pumps_to(sides, station, ring)) for station, _, flow, _, _, total in found],
-            {ident: by_id[ident].drop_pa for ident in by_id}, paths, self._own_curves(), self._pump_titles(),
-        )  # fmt: skip
+            self.circuit.source,
+            total_kg_s,
+            inside,
+            boiler.drop_pa,
+            [
+                (station.id, flow, total, self._pumps_to(sides, station, ring))
+                for station, _, flow, _, _, total in found
+            ],
+            {ident: by_id[ident].drop_pa for ident in by_id},
+            paths,
+            self._own_curves(),
+            self._pump_titles(),
+        )
         sized = [
             self._load(station, worked, flow, local, path, total, surplus[station.id], sides, ring)
             for station, worked, flow, local, path, total in found
@@ -187,20 +212,47 @@ class _Sizer:
         safety = safety_valve_bar(self.circuit, self.pipework, self.settings)
         height = self._height_m()
         vessel, why = (
-            self._vessel(litres, height, safety or DEFAULT_SAFETY_BAR) if self.circuit.own
+            self._vessel(litres, height, safety or DEFAULT_SAFETY_BAR)
+            if self.circuit.own
             else (None, f"One water with {self.circuit.behind}: its vessel, safety valve and filling serve here too.")
-        )  # fmt: skip
+        )
         residual = inside.head_pa(total_kg_s)[0] if inside and total_kg_s else None
         return Heating(
-            self.circuit, self.medium, tuple(sections), tuple(sized), tuple(self.left_out), index.station if index else "", treads, total_kg_s,
-            head, volume, litres, vessel, why, vessel_volume_l(self.circuit, self.pipework, self.settings), safety or DEFAULT_SAFETY_BAR,
-            safety is None, height, self._at(), pumps, ring, residual,
-        )  # fmt: skip
+            self.circuit,
+            self.medium,
+            tuple(sections),
+            tuple(sized),
+            tuple(self.left_out),
+            index.station if index else "",
+            treads,
+            total_kg_s,
+            head,
+            volume,
+            litres,
+            vessel,
+            why,
+            vessel_volume_l(self.circuit, self.pipework, self.settings),
+            safety or DEFAULT_SAFETY_BAR,
+            safety is None,
+            height,
+            self._at(),
+            pumps,
+            ring,
+            residual,
+        )
 
     def _load(
-        self, station: Station, worked: Worked, flow: float, local: tuple[Local, ...], path: tuple[str, ...], total: float,
-        surplus: float, sides: dict[str, Side], ring: bool,
-    ) -> Load:  # fmt: skip
+        self,
+        station: Station,
+        worked: Worked,
+        flow: float,
+        local: tuple[Local, ...],
+        path: tuple[str, ...],
+        total: float,
+        surplus: float,
+        sides: dict[str, Side],
+        ring: bool,
+    ) -> Load:
         flow_c, return_c = (
             self.ring_c.get(station.id, (self.terms.flow_c, self.terms.return_c))
             if ring
@@ -209,16 +261,31 @@ class _Sizer:
         if station.id in self.behind:
             return_c = self.behind[station.id].circuit.terms.return_c
         return Load(
-            station.id, station.name or station.kind, self._rated(station), worked.value, self._room_c(station), flow, worked, local, path,
-            total, surplus, self._pumps_to(sides, station, ring), station.data.loop_m or 0.0, station.id in self.behind, self._manifold_of(sides, station), flow_c, return_c,
-        )  # fmt: skip
+            station.id,
+            station.name or station.kind,
+            self._rated(station),
+            worked.value,
+            self._room_c(station),
+            flow,
+            worked,
+            local,
+            path,
+            total,
+            surplus,
+            self._pumps_to(sides, station, ring),
+            station.data.loop_m or 0.0,
+            station.id in self.behind,
+            self._manifold_of(sides, station),
+            flow_c,
+            return_c,
+        )
 
     def _at(self) -> Vec:
         """A port of the source."""
         keys = [key for key in sorted(self.circuit.nodes) if key.startswith(f"{self.circuit.source.id}.")]
         return self.pipework.nodes[keys[0]].at
 
-    # --- where things are -----------------------------------------------------------------------------------------------
+    # --- where things are -----------------------------------------------------------------------------------
 
     def _node_of(self, station: Station, role: str) -> str | None:
         """The node of a station's port of a role."""
@@ -229,9 +296,10 @@ class _Sizer:
         if not self.pumped:
             return ()
         nodes = (
-            sides["flow"].nodes_to(roots_of(self.circuit, self.pipework, "return")[0]) if ring
+            sides["flow"].nodes_to(roots_of(self.circuit, self.pipework, "return")[0])
+            if ring
             else [node for role in ("flow", "return") for node in sides[role].nodes_to(self._node_of(station, role))]
-        )  # fmt: skip
+        )
         found = []
         for key in nodes:
             node = self.pipework.nodes[key]
@@ -252,7 +320,8 @@ class _Sizer:
         return ""
 
     def _own_curves(self) -> dict[str, PumpCurve]:
-        """Curves that stations on the circuit have by their label: station -> curve; a label that cannot be read is left out."""
+        """Curves that stations on the circuit have by their label: station -> curve; a label that cannot be read is
+        left out."""
         found = {}
         for station in self.circuit.stations:
             if station.data.pump_curve:
@@ -271,7 +340,7 @@ class _Sizer:
             if node.kind == "device" and node.part == "pump"
         }
 
-    # --- loads and flows ------------------------------------------------------------------------------------------------
+    # --- loads and flows ------------------------------------------------------------------------------------
 
     def _room_c(self, station: Station) -> float:
         room = next((room for room in self.job.house.rooms if room.id == station.data.room), None)
@@ -351,16 +420,20 @@ class _Sizer:
                 kvs[section.keys[0]] = tuple(one.kv for one in section.locals if one.kv)
         return {
             key: Resistance(
-                max(self.fitted.span_mm[key], 1.0) / 1000, bore_mm(self.catalogue, self.pipework.straights[key].pipe) or USUAL_BORE_MM,
-                self._roughness(self.pipework.straights[key].pipe), k[key], kvs.get(key, ()),
+                max(self.fitted.span_mm[key], 1.0) / 1000,
+                bore_mm(self.catalogue, self.pipework.straights[key].pipe) or USUAL_BORE_MM,
+                self._roughness(self.pipework.straights[key].pipe),
+                k[key],
+                kvs.get(key, ()),
             )
             for key in self.circuit.straights
-        }  # fmt: skip
+        }
 
     def _ring(
         self, ring: Side, loads: list[tuple[Station, Worked, float]]
     ) -> tuple[dict[str, float], list[tuple[Station, Worked, float]]]:
-        """A single-pipe ring at the flow all its emitters ask together: what passes each, and what each gives at the water it gets."""
+        """A single-pipe ring at the flow all its emitters ask together: what passes each, and what each gives at the
+        water it gets."""
         back = roots_of(self.circuit, self.pipework, "return")[0]
         self.ring_kg_s = sum(flow for _, _, flow in loads)
         self.ring_c: dict[str, tuple[float, float]] = {}
@@ -397,9 +470,21 @@ class _Sizer:
             t_in, t_out = self.ring_c.get(station.id, (self.terms.flow_c, self.terms.flow_c))
             heat = flow * cp * (t_in - t_out)
             steps = (
-                *worked.steps, Step("share of the ring's flow that its valves let through", (("ring_kg_s", self.ring_kg_s),), flow, "kg/s", "solved"),
-                Step("heat = flow x cp x (in - out), at the water the ring brings", (("in_c", t_in), ("out_c", t_out)), heat, "W"),
-            )  # fmt: skip
+                *worked.steps,
+                Step(
+                    "share of the ring's flow that its valves let through",
+                    (("ring_kg_s", self.ring_kg_s),),
+                    flow,
+                    "kg/s",
+                    "solved",
+                ),
+                Step(
+                    "heat = flow x cp x (in - out), at the water the ring brings",
+                    (("in_c", t_in), ("out_c", t_out)),
+                    heat,
+                    "W",
+                ),
+            )
             found.append((station, Worked(heat, "W", steps), flow))
         return signed, found
 
@@ -426,11 +511,18 @@ class _Sizer:
         pipe = self._pipe_at(node)
         bore = (bore_mm(self.catalogue, pipe) if pipe else None) or 13.6
         return Branch(
-            station.id, node, str(self._node_of(station, "return")), station.data.loop_m or 0.0, bore, self._roughness(pipe) if pipe else 0.0,
-            sum(one.k for one in local if one.k), tuple(one.kv for one in local if one.kv),
-        )  # fmt: skip
+            station.id,
+            node,
+            str(self._node_of(station, "return")),
+            station.data.loop_m or 0.0,
+            bore,
+            self._roughness(pipe) if pipe else 0.0,
+            sum(one.k for one in local if one.k),
+            tuple(one.kv for one in local if one.kv),
+        )
 
-    # --- sections and losses --------------------------------------------------------------------------------------------
+    # --- sections and losses
+    # --------------------------------------------------------------------------------------------
 
     def _pipe_at(self, node: str) -> Pipe | None:
         """The pipe on a node."""
@@ -445,7 +537,8 @@ class _Sizer:
         return sections, {key: section.id for section in sections for key in section.keys}
 
     def _known(self, run: str) -> tuple[Section, ...]:
-        """The sections of a run, found again where its pipe, its fittings and the flows about them are what they were."""
+        """The sections of a run, found again where its pipe, its fittings and the flows about them are what they
+        were."""
         work, fitted = self.pipework, self.fitted
         about = self.about[run]
         ends = [fitted.fittings[node].matings for node, _, _ in work.parts[run].outer if node in fitted.fittings]
@@ -468,9 +561,12 @@ class _Sizer:
         for straight in self.pipework.parts[run].straights.values():
             last = groups[-1][-1] if groups else None
             goes_on = (
-                last is not None and last.pipe == straight.pipe and last.to_node == straight.from_node
-                and abs(self.flows.get(last.key, 0.0) - self.flows.get(straight.key, 0.0)) < SAME_KG_S and len(beside[straight.from_node]) <= 2
-            )  # fmt: skip
+                last is not None
+                and last.pipe == straight.pipe
+                and last.to_node == straight.from_node
+                and abs(self.flows.get(last.key, 0.0) - self.flows.get(straight.key, 0.0)) < SAME_KG_S
+                and len(beside[straight.from_node]) <= 2
+            )
             if goes_on:
                 groups[-1].append(straight)
             else:
@@ -498,10 +594,27 @@ class _Sizer:
         )
         item = self._pipe_item(group[0])
         return Section(
-            ident, group[0].run, run.role, pipe, item, tuple(straight.key for straight in group), length_m, flow, drop, local, total, limit,
-            tuple(over), 0 < drop.velocity_m_s < SLOW_M_S, proposed, self.medium,
-            bore_mm(self.catalogue, pipe) or 0.0, self._roughness(pipe), self.signed.get(group[0].key, 0.0) >= 0, self.losses.insert_mm(group),
-        )  # fmt: skip
+            ident,
+            group[0].run,
+            run.role,
+            pipe,
+            item,
+            tuple(straight.key for straight in group),
+            length_m,
+            flow,
+            drop,
+            local,
+            total,
+            limit,
+            tuple(over),
+            0 < drop.velocity_m_s < SLOW_M_S,
+            proposed,
+            self.medium,
+            bore_mm(self.catalogue, pipe) or 0.0,
+            self._roughness(pipe),
+            self.signed.get(group[0].key, 0.0) >= 0,
+            self.losses.insert_mm(group),
+        )
 
     def _roughness(self, pipe: Pipe) -> float:
         system = self.catalogue.systems.get(pipe.code)
@@ -524,9 +637,15 @@ class _Sizer:
         nodes = [node for role in ("flow", "return") if (node := self._node_of(station, role))]
         first = self._node_of(station, "flow")
         return own_losses(
-            station, tuple(self.pipework.ports[node] for node in nodes), self._pipe_at(first) if first else None, flow, self.medium,
-            self.catalogue, mixing=station.id in self.behind, memory=self.pipework.memory,
-        )  # fmt: skip
+            station,
+            tuple(self.pipework.ports[node] for node in nodes),
+            self._pipe_at(first) if first else None,
+            flow,
+            self.medium,
+            self.catalogue,
+            mixing=station.id in self.behind,
+            memory=self.pipework.memory,
+        )
 
     def _boiler_loss(self, flow: float) -> tuple[Local, PumpCurve | None]:
         """What the source costs, and the curve of a pump within it: that is what is left at its ports."""
@@ -566,7 +685,8 @@ class _Sizer:
             return (*out, *home, source)
         return (*out, emitter, *home, source)
 
-    # --- volume and vessel ----------------------------------------------------------------------------------------------
+    # --- volume and vessel
+    # ----------------------------------------------------------------------------------------------
 
     def _volume(self) -> tuple[VolumeRow, ...]:
         pipes: dict[str, float] = defaultdict(float)
@@ -607,9 +727,12 @@ class _Sizer:
             tops.append(floors[station.level] + station.at[2] + (station.data.height_mm or 0.0))
         vessels = [floors[s.level] + s.at[2] for s in self.circuit.stations if s.kind == "vessel"]
         vessels += [
-            self.fitted.fittings[key].at.z for key in self.circuit.nodes
-            if self.pipework.nodes[key].kind == "device" and self.pipework.nodes[key].part == "vessel" and key in self.fitted.fittings
-        ]  # fmt: skip
+            self.fitted.fittings[key].at.z
+            for key in self.circuit.nodes
+            if self.pipework.nodes[key].kind == "device"
+            and self.pipework.nodes[key].part == "vessel"
+            and key in self.fitted.fittings
+        ]
         base = min(vessels) if vessels else floors[self.circuit.source.level] + self.circuit.source.at[2]
         return max(0.0, (max(tops) - base) / 1000) if tops else 0.0
 

@@ -1,4 +1,5 @@
-"""Small jobs at a radiator, step by step: a valve changed, a radiator moved, a radiator hung. Steps come from data/tasks.csv."""
+"""Small jobs at a radiator, step by step: a valve changed, a radiator moved, a radiator hung. Steps come from
+data/tasks.csv."""
 
 from __future__ import annotations
 
@@ -50,17 +51,28 @@ def fixings() -> dict[str, tuple[str, float, str]]:
 def _lines(task: str, kind: str, holds: Collection[str], words: Mapping[str, str]) -> tuple[str, ...]:
     return tuple(
         row["text"].format(**words) if "{" in row["text"] else row["text"]
-        for row in _tasks() if row["task"] == task and row["kind"] == kind and (not row["when"] or row["when"] in holds)
-    )  # fmt: skip
+        for row in _tasks()
+        if row["task"] == task and row["kind"] == kind and (not row["when"] or row["when"] in holds)
+    )
 
 
 def _write(
-    task: str, holds: Collection[str], words: Mapping[str, str], quantities: tuple[str, ...], figures: Mapping[str, float], working: tuple[Step, ...]
-) -> Task:  # fmt: skip
+    task: str,
+    holds: Collection[str],
+    words: Mapping[str, str],
+    quantities: tuple[str, ...],
+    figures: Mapping[str, float],
+    working: tuple[Step, ...],
+) -> Task:
     return Task(
-        _lines(task, "steps", holds, words), _lines(task, "proof", holds, words), _lines(task, "cautions", holds, words),
-        _lines(task, "tools", holds, words), quantities, figures, working,
-    )  # fmt: skip
+        _lines(task, "steps", holds, words),
+        _lines(task, "proof", holds, words),
+        _lines(task, "cautions", holds, words),
+        _lines(task, "tools", holds, words),
+        quantities,
+        figures,
+        working,
+    )
 
 
 def _socket(catalogue: Catalogue, pipe: Pipe, method: str, field: str) -> float:
@@ -87,9 +99,11 @@ def _clamp(catalogue: Catalogue, pipe: Pipe) -> str:
 
 
 def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: str, full: bool) -> Task:
-    """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); full: the house stays full.
+    """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); full:
+    the house stays full.
 
-    Quantities: an olive and nut for each valve unless re-used, tape for each tail. Raises Refused for a pipe without figures.
+    Quantities: an olive and nut for each valve unless re-used, tape for each tail. Raises Refused for a pipe without
+    figures.
     """
     row = catalogue.pipe(pipe.code, pipe.size)
     if row is None or row.od_mm is None:
@@ -108,7 +122,8 @@ def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: st
     ]
     if nut_and_olive == "new":
         quantities.append(
-            f"{count} nut{'s' if count > 1 else ''} and olive{'s' if count > 1 else ''}, {pipe.size}{', copper' if soft else ''}"
+            f"{count} nut{'s' if count > 1 else ''} and olive{'s' if count > 1 else ''}, "
+            f"{pipe.size}{', copper' if soft else ''}"
         )
     if soft:
         quantities.append(f"{count} insert{'s' if count > 1 else ''} for {pipe}")
@@ -118,7 +133,8 @@ def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: st
 def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str, gap_mm: float) -> Task:
     """A radiator moved to another wall: its stubs through the floor and their holes.
 
-    Stub = floor + insertion below + insertion in the valve + gap; gap from the floor to the valve's mouth 80 to 120 mm (typ).
+    Stub = floor + insertion below + insertion in the valve + gap; gap from the floor to the valve's mouth 80 to 120 mm
+    (typ).
     Hole = pipe OD + 3 (typ). floor_mm 10 to 600. Raises Refused.
     """
     row = catalogue.pipe(pipe.code, pipe.size)
@@ -132,9 +148,15 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
     stub = floor_mm + under + valve + gap_mm
     hole = hole_mm(catalogue, pipe.code, pipe.size, 0.0, row.od_mm)
     working = (
-        Step("stub = floor + insertion below + insertion in the valve + gap", (("floor_mm", floor_mm), ("below_mm", under), ("valve_mm", valve), ("gap_mm", gap_mm)), stub, "mm", "typ"),
+        Step(
+            "stub = floor + insertion below + insertion in the valve + gap",
+            (("floor_mm", floor_mm), ("below_mm", under), ("valve_mm", valve), ("gap_mm", gap_mm)),
+            stub,
+            "mm",
+            "typ",
+        ),
         Step("hole = outside diameter + 3", (("od_mm", row.od_mm),), hole, "mm", "typ"),
-    )  # fmt: skip
+    )
     words = {
         "stub": f"{stub:.0f}",
         "hole": f"{hole:.0f}",
@@ -149,8 +171,10 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
 
 
 def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, bracket_mm: float, fixed: str) -> Task:
-    """A radiator hung: bracket holes and fixings. weight_kg empty 1 to 400; litres in it; bottom_mm: its underside above the floor;
-    bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5 (typ), at least four fixings."""
+    """A radiator hung: bracket holes and fixings. weight_kg empty 1 to 400; litres in it; bottom_mm: its underside
+    above the floor;
+    bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5 (typ), at least
+    four fixings."""
     if not 1 <= weight_kg <= 400:
         raise Refused("weight_kg", weight_kg, "the empty radiator, 1 to 400 kg", "32")
     if not 0 <= litres <= 100:
@@ -162,8 +186,13 @@ def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, 
     working = (
         Step("load = (weight + water) x 1.5", (("weight_kg", weight_kg), ("water_kg", litres)), load, "kg", "typ"),
         Step("fixings = load / what one carries, at least 4", (("each_kg", each),), float(count), "", source),
-        Step("bracket holes above the floor = underside + hole above it", (("underside_mm", bottom_mm), ("hole_mm", bracket_mm)), up, "mm"),
-    )  # fmt: skip
+        Step(
+            "bracket holes above the floor = underside + hole above it",
+            (("underside_mm", bottom_mm), ("hole_mm", bracket_mm)),
+            up,
+            "mm",
+        ),
+    )
     words = {"count": str(count), "fixing": fixing, "load": f"{load:.0f}", "up": f"{up:.0f}"}
     return _write(
         "radiator-hang",

@@ -1,4 +1,5 @@
-"""Job templates: what a usual kind of job starts with, as commands on a blank job: stations, choices, and checks to tick in the survey."""
+"""Job templates: what a usual kind of job starts with, as commands on a blank job: stations, choices, and checks to
+tick in the survey."""
 
 from __future__ import annotations
 
@@ -30,11 +31,26 @@ class Template:
 TEMPLATES = {
     one.id: one
     for one in (
-        Template("heat-only", "Boiler change, heat-only boiler", "pump, vessel, safety valve and filling point stand apart", "heat-only"),
-        Template("system", "Boiler change, system boiler", "pump, vessel and safety valve are inside; the filling point stands apart", "system"),
-        Template("combi", "Boiler change, combi boiler", "pump, vessel, safety valve and filling are inside; it makes hot water as well", "combi"),
+        Template(
+            "heat-only",
+            "Boiler change, heat-only boiler",
+            "pump, vessel, safety valve and filling point stand apart",
+            "heat-only",
+        ),
+        Template(
+            "system",
+            "Boiler change, system boiler",
+            "pump, vessel and safety valve are inside; the filling point stands apart",
+            "system",
+        ),
+        Template(
+            "combi",
+            "Boiler change, combi boiler",
+            "pump, vessel, safety valve and filling are inside; it makes hot water as well",
+            "combi",
+        ),
     )
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +81,11 @@ def checks(job: Job) -> tuple[Check, ...]:
 
 
 def commands_of(ident: str, practice: str) -> list[dict[str, Any]]:
-    """What a template does to a blank job with a ground floor: edits, in order. Raises Refused for a template there is not.
+    """What a template does to a blank job with a ground floor: edits, in order. Raises Refused for a template there is
+    not.
 
-    The new boiler hangs on the north wall with the old one (to be removed) in its place, stubs of the pipes that stay come out
+    The new boiler hangs on the north wall with the old one (to be removed) in its place, stubs of the pipes that stay
+    come out
     below; everything is moved to where the tape says. Pipes at the boiler are made in the usual order, gas first.
     """
     template = TEMPLATES.get(ident)
@@ -90,8 +108,17 @@ def commands_of(ident: str, practice: str) -> list[dict[str, Any]]:
     for n, (name, title, role) in enumerate(pipes):
         usual = "cu-l 3/4 pipe" if inch else "cu-m 22 pipe"
         found.append(
-            _station("stub", name, title, (east - 160 + 80 * n, 2950, 0), state="keep", end=end.get(role, usual), role=role, facing="up")
-        )  # fmt: skip
+            _station(
+                "stub",
+                name,
+                title,
+                (east - 160 + 80 * n, 2950, 0),
+                state="keep",
+                end=end.get(role, usual),
+                role=role,
+                facing="up",
+            )
+        )
     apart = {"heat-only": ("pump", "vessel", "safety-valve", "filling"), "system": ("filling",), "combi": ()}[
         template.boiler
     ]
@@ -109,8 +136,9 @@ def commands_of(ident: str, practice: str) -> list[dict[str, Any]]:
     )
     found += [
         {"do": "put_fact", "fact": {"path": CHECK + row["id"], "value": False, "basis": "assumed"}}
-        for row in _checks() if row["template"] == "boiler-change" and (not row["when"] or template.boiler in row["when"].split())
-    ]  # fmt: skip
+        for row in _checks()
+        if row["template"] == "boiler-change" and (not row["when"] or template.boiler in row["when"].split())
+    ]
     for command in found:
         if command["do"] == "add_station" and command["at"][2] is None:
             command["at"] = (*command["at"][:2], spec.kind(command["kind"]).variants[0].floor_mm)

@@ -34,7 +34,8 @@ def lockshield_curve() -> tuple[tuple[float, float], ...]:
 
 
 def kv_of_turns(turns: float) -> float:
-    """Kv [m3/h] of a lockshield so many turns open, straight between the points of its curve. Raises Refused below 0."""
+    """Kv [m3/h] of a lockshield so many turns open, straight between the points of its curve. Raises Refused below
+    0."""
     if turns < 0 or not math.isfinite(turns):
         raise Refused("turns", turns, "0 (shut) to 4 turns open", "1.5")
     points = lockshield_curve()
@@ -58,7 +59,8 @@ def turns_of_kv(kv: float) -> float | None:
 def corrected_turns(turns: float, measured_k: float, wanted_k: float) -> float:
     """Turns that bring a measured flow-return difference [K] to what is wanted, from where the lockshield stands.
 
-    The emitter gives nearly the same, so that its flow is as 1 / difference; most of the pressure lies over the lockshield, so that
+    The emitter gives nearly the same, so that its flow is as 1 / difference; most of the pressure lies over the
+    lockshield, so that
     the Kv goes with the flow. A quarter turn is the least. Raises Refused out of 0 to 80 K.
     """
     if not 0 < measured_k <= 80:
@@ -100,7 +102,8 @@ def circulators() -> tuple[Circulator, ...]:
 
 
 def curve_of_points(points: Sequence[tuple[float, float]]) -> PumpCurve:
-    """H = H0 - a m^2 nearest to points (flow [kg/s], head [Pa]) of a label, by least squares. Raises Refused under two flows, or for
+    """H = H0 - a m^2 nearest to points (flow [kg/s], head [Pa]) of a label, by least squares. Raises Refused under two
+    flows, or for
     a curve that does not fall."""
     if len({flow for flow, _ in points}) < 2:
         raise Refused("pump_curve", len(points), "two points or more: flow and head", "0 45, 0.2 38, 0.4 20")
@@ -115,7 +118,8 @@ def curve_of_points(points: Sequence[tuple[float, float]]) -> PumpCurve:
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """A circulator and the lowest fixed speed that gives the duty; head_pa: what it gives at the flow; power_w: estimated."""
+    """A circulator and the lowest fixed speed that gives the duty; head_pa: what it gives at the flow; power_w:
+    estimated."""
 
     circulator: Circulator
     speed: float
@@ -139,7 +143,8 @@ def choose_pump(flow_kg_s: float, head_pa: float, fluid: Fluid) -> Choice | None
 
 
 def pipe_loss_w_m_k(od_mm: float, lag_mm: float = 0.0, difference_k: float = 60.0) -> float:
-    """Heat a metre of pipe gives off for each kelvin [W/(m K)]: bare by convection and radiation, lagged by conduction too (typ)."""
+    """Heat a metre of pipe gives off for each kelvin [W/(m K)]: bare by convection and radiation, lagged by conduction
+    too (typ)."""
     if lag_mm <= 0:
         film = BARE_W_M2_K * math.pow(max(difference_k, 1.0) / 60, 0.25)
         return math.pi * od_mm / 1000 * film

@@ -15,7 +15,8 @@ GRAVITY_M_S2 = 9.80665
 
 @dataclass(frozen=True, slots=True)
 class Vessel:
-    """A vessel worked out. cold_fill_bar: as said, else least_fill_bar, which puts the reserve into it; chosen_l: of the usual sizes; short_l: what a built-in vessel lacks, None without one."""
+    """A vessel worked out. cold_fill_bar: as said, else least_fill_bar, which puts the reserve into it; chosen_l: of
+    the usual sizes; short_l: what a built-in vessel lacks, None without one."""
 
     expansion_l: float
     reserve_l: float
@@ -48,11 +49,13 @@ def size_vessel(
 ) -> Vessel:
     """Size the vessel: expansion and reserve between pre-charge and final pressure. Raises Refused.
 
-    Expansion V (rho_cold / rho_hot - 1); reserve the larger of 0.5 % and 3 L, and for vessels up to 15 L at least 20 % of the
-    vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe - p0). fill_bar: the cold
+    Expansion V (rho_cold / rho_hot - 1); reserve the larger of 0.5 % and 3 L, and for vessels up to 15 L at least 20 %
+    of the
+    vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe - p0).
+    fill_bar: the cold
     pressure it is filled to, where somebody said one.
     Source: practice after EN 12828 annex D; reserve and pre-charge typ.
-    """  # fmt: skip
+    """
     _check(system_volume_l, cold_c, hot_c, static_height_m)
     cold, hot = fluid(cold_c, mass_fraction), fluid(hot_c, mass_fraction)
     expansion = system_volume_l * (cold.density_kg_m3 / hot.density_kg_m3 - 1)
@@ -65,18 +68,39 @@ def size_vessel(
             "safety_valve_bar", safety_valve_bar, f"a valve well above the pre-charge of {precharge:.2f} bar", "3"
         )
     steps = [
-        Step("expansion = V x (rho_cold / rho_hot - 1)", (
-            ("V_l", system_volume_l), ("rho_cold_kg_m3", cold.density_kg_m3), ("rho_hot_kg_m3", hot.density_kg_m3)), expansion, "L", cold.source),
+        Step(
+            "expansion = V x (rho_cold / rho_hot - 1)",
+            (("V_l", system_volume_l), ("rho_cold_kg_m3", cold.density_kg_m3), ("rho_hot_kg_m3", hot.density_kg_m3)),
+            expansion,
+            "L",
+            cold.source,
+        ),
         Step("reserve = larger of 0.5 % of V and 3 L", (("V_l", system_volume_l),), reserve, "L", "typ"),
-        Step("pre-charge = larger of height / 10 + 0.2 and 0.7" if precharge_bar is None else "pre-charge as said", (
-            ("height_m", static_height_m),), precharge, "bar", "typ" if precharge_bar is None else "said"),
-        Step("final = safety valve - 0.5" if safety_valve_bar <= 5 else "final = 0.9 x safety valve", (
-            ("safety_valve_bar", safety_valve_bar),), final, "bar", "typ"),
-    ]  # fmt: skip
+        Step(
+            "pre-charge = larger of height / 10 + 0.2 and 0.7" if precharge_bar is None else "pre-charge as said",
+            (("height_m", static_height_m),),
+            precharge,
+            "bar",
+            "typ" if precharge_bar is None else "said",
+        ),
+        Step(
+            "final = safety valve - 0.5" if safety_valve_bar <= 5 else "final = 0.9 x safety valve",
+            (("safety_valve_bar", safety_valve_bar),),
+            final,
+            "bar",
+            "typ",
+        ),
+    ]
     factor = (final + 1) / (final - precharge)
     needed = (expansion + reserve) * factor
-    steps.append(Step("needed = (expansion + reserve) x (final + 1) / (final - pre-charge)", (
-        ("expansion_l", expansion), ("reserve_l", reserve), ("final_bar", final), ("precharge_bar", precharge)), needed, "L"))  # fmt: skip
+    steps.append(
+        Step(
+            "needed = (expansion + reserve) x (final + 1) / (final - pre-charge)",
+            (("expansion_l", expansion), ("reserve_l", reserve), ("final_bar", final), ("precharge_bar", precharge)),
+            needed,
+            "L",
+        )
+    )
     chosen = _choose(needed)
     while chosen <= 15 and max(reserve, 0.2 * chosen) > reserve:
         # a small vessel keeps a fifth of itself in reserve: step up until that holds too
@@ -91,16 +115,29 @@ def size_vessel(
     steps.append(Step("chosen: the next usual size", (("needed_l", needed),), chosen, "L", "typ"))
     total = chosen if built_in_l is None else max(built_in_l, needed)
     cold_fill = max(precharge + 0.3, (precharge + 1) * total / (total - reserve) - 1)
-    steps.append(Step("cold fill = larger of pre-charge + 0.3 and what puts the reserve in", (
-        ("precharge_bar", precharge), ("reserve_l", reserve), ("vessel_l", total)), cold_fill, "bar", "typ"))  # fmt: skip
+    steps.append(
+        Step(
+            "cold fill = larger of pre-charge + 0.3 and what puts the reserve in",
+            (("precharge_bar", precharge), ("reserve_l", reserve), ("vessel_l", total)),
+            cold_fill,
+            "bar",
+            "typ",
+        )
+    )
     least_fill = cold_fill
     if fill_bar is not None:
         cold_fill = max(fill_bar, precharge)
         steps.append(Step("cold fill as said", (("fill_bar", fill_bar),), fill_bar, "bar", "said"))
     left = total * (precharge + 1) / (cold_fill + 1) - expansion
     hot_bar = total * (precharge + 1) / left - 1 if left > 0 else float("inf")
-    steps.append(Step("hot = vessel x (pre-charge + 1) / (gas left) - 1", (
-        ("vessel_l", total), ("gas_left_l", left)), min(hot_bar, 99.0), "bar"))  # fmt: skip
+    steps.append(
+        Step(
+            "hot = vessel x (pre-charge + 1) / (gas left) - 1",
+            (("vessel_l", total), ("gas_left_l", left)),
+            min(hot_bar, 99.0),
+            "bar",
+        )
+    )
     short = None if built_in_l is None else max(0.0, needed - built_in_l)
     return Vessel(
         expansion, reserve, precharge, cold_fill, final, hot_bar, needed, chosen, short, tuple(steps), least_fill

@@ -35,7 +35,8 @@ def water_works(design: Layout) -> tuple[WaterWork, ...]:
 
 
 def water_work(design: Layout, heating: Heating) -> WaterWork | None:
-    """Litres by level from pipe as traced and emitters as said or typical; None for a circuit without water to reckon with."""
+    """Litres by level from pipe as traced and emitters as said or typical; None for a circuit without water to reckon
+    with."""
     levels = sorted(design.job.house.levels, key=lambda level: level.floor_mm)
     if not levels or heating.volume_l <= 0 or not heating.circuit.own:
         return None
@@ -77,6 +78,14 @@ def water_work(design: Layout, heating: Heating) -> WaterWork | None:
     terms = heating.circuit.terms
     plan = water_plan(storeys, min(lowest, storeys[0].height_m), trapped, max(fill, 0.6))
     return WaterWork(
-        heating.circuit.source.id, storeys, plan, dose(heating.volume_l, terms.mass_fraction if terms.medium == "mpg" else 0.0), fill, heating.vessel is None,
-        (*((trap.run, round(trap.litres, 1)) for trap in held), *((f"{name}, loop in the floor: blow it out", round(litres, 1)) for name, litres in in_floor)),
-    )  # fmt: skip
+        heating.circuit.source.id,
+        storeys,
+        plan,
+        dose(heating.volume_l, terms.mass_fraction if terms.medium == "mpg" else 0.0),
+        fill,
+        heating.vessel is None,
+        (
+            *((trap.run, round(trap.litres, 1)) for trap in held),
+            *((f"{name}, loop in the floor: blow it out", round(litres, 1)) for name, litres in in_floor),
+        ),
+    )

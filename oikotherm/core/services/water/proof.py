@@ -1,4 +1,5 @@
-"""How fresh water pipe is proved: with water, at a pressure above what it will bear, the heater and its valves out of the test."""
+"""How fresh water pipe is proved: with water, at a pressure above what it will bear, the heater and its valves out of
+the test."""
 
 from __future__ import annotations
 
@@ -17,8 +18,10 @@ LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
 
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
-    """Metal: 1.1 x the design pressure, 10 minutes; any plastic in it: 1.5 x working, topped up for 30 minutes, 90 minutes held at the
-    pressure let down to half of working (so that what gives is seen). North America: the working pressure, 15 minutes. Sources: typ."""
+    """Metal: 1.1 x the design pressure, 10 minutes; any plastic in it: 1.5 x working, topped up for 30 minutes, 90
+    minutes held at the
+    pressure let down to half of working (so that what gives is seen). North America: the working pressure, 15 minutes.
+    Sources: typ."""
     supplies = (design.job.station(ident) for ident in section.stations)
     said_pa = max((one.data.supply_pa or 0.0 for one in supplies if one), default=0.0)
     working_pa = said_pa or SPEC.pressure_pa
@@ -54,10 +57,12 @@ PRESSURE_TEST = TestKind(
     steps=(
         "Heater, safety valves and appliances out of the test: shut off, capped or plugged.",
         "Fill from below, vent at the highest tap; every joint marked made.",
-        "Raise to {raise}. Leave it {settle} to settle, topping up; hold {target} for {hold} with readings of pressure and water temperature.",
+        "Raise to {raise}. Leave it {settle} to settle, topping up; hold {target} for {hold} with readings of "
+        "pressure and water temperature.",
         "Every joint wiped dry and looked at; then flush it, disinfect where asked.",
     ),
-    caution="Water under pressure: stand clear of caps. Water pipe is not tested with air but at low pressure and with everyone out of the way; plastic never.",
+    caution="Water under pressure: stand clear of caps. Water pipe is not tested with air but at low pressure and "
+    "with everyone out of the way; plastic never.",
     source="typ",
     step_title="Prove the water pipe tight",
     step_where="{section}",

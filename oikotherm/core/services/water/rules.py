@@ -16,9 +16,12 @@ rule = RuleBook("water")
 
 
 @rule(
-    "dead-leg", "mind", "a dead leg on fresh water",
-    "Water that stands grows legionella: no blind end longer than 5 pipe diameters on fresh water.", "typ",
-)  # fmt: skip
+    "dead-leg",
+    "mind",
+    "a dead leg on fresh water",
+    "Water that stands grows legionella: no blind end longer than 5 pipe diameters on fresh water.",
+    "typ",
+)
 def dead_leg(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     if not any(run.service == "water" for run in view.job.runs):
@@ -34,7 +37,10 @@ def dead_leg(view: View) -> Iterable[Said]:
         least = DEAD_LEG_DIAMETERS * (row.od_mm or 0.0) if row else 0.0
         if length > least > 0:
             unit = view.job.pace_unit
-            says = f"{first.run}: {length_text(length, unit, with_unit=True)} of dead leg; {length_text(least, unit, with_unit=True)} is the most."
+            says = (
+                f"{first.run}: {length_text(length, unit, with_unit=True)} of dead leg; "
+                f"{length_text(least, unit, with_unit=True)} is the most."
+            )
             litres = length / 1000 * 3.1416e-3 / 4 * ((row.bore_mm or 0.0) if row else 0.0) ** 2
             yield Said(
                 (first.run, group[0]),
@@ -45,10 +51,13 @@ def dead_leg(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "copper-upstream", "stop", "copper before galvanised pipe",
-    "Fresh water carries copper along and plates it on the zinc further on: the zinc is eaten from inside, brass between or not. Galvanised comes first, copper after it.",
+    "copper-upstream",
+    "stop",
+    "copper before galvanised pipe",
+    "Fresh water carries copper along and plates it on the zinc further on: the zinc is eaten from inside, brass "
+    "between or not. Galvanised comes first, copper after it.",
     "rule of the trade",
-)  # fmt: skip
+)
 def copper_upstream(view: View) -> Iterable[Said]:
     work, systems = view.fitted.pipework, view.context.catalogue.systems
     zinc = [
@@ -64,7 +73,10 @@ def copper_upstream(view: View) -> Iterable[Said]:
             if system is None or system.material != "copper" or (straight.run, before.run) in told:
                 continue
             told.add((straight.run, before.run))
-            says = f"Copper {before.pipe} of {before.run} comes before galvanised {straight.pipe} of {straight.run}, along the water."
+            says = (
+                f"Copper {before.pipe} of {before.run} comes before galvanised {straight.pipe} of {straight.run}, "
+                "along the water."
+            )
             yield Said(
                 (straight.run, straight.key, before.run),
                 says,

@@ -39,16 +39,24 @@ class BalanceInput(Input):
     temp_c: float = Field(default=70, ge=5, le=110, description="mean water temperature; C (70)")
     measured_k: dict[str, float] = Field(
         default={},
-        description="flow-return difference measured at each emitter with the settings given; K, for a corrected setting",
+        description="flow-return difference measured at each emitter with the settings given; K, for a corrected "
+        "setting",
     )
     wanted_k: float = Field(default=20, gt=0, le=60, description="flow-return difference that is wanted; K (20)")
     set_turns: dict[str, float] = Field(default={}, description="turns the lockshields stand at while measured")
 
 
 @tool(
-    "Balance", "lockshield turns that share the flow, and a corrected turn from what was measured",
-    {"emitters": [{"id": "R1", "flow_l_h": 62, "path": "3.3 kPa"}, {"id": "R2", "flow_l_h": 50, "path": "2.8 kPa"}, {"id": "R3", "flow_l_h": 55, "path": "3.5 kPa"}]},
-)  # fmt: skip
+    "Balance",
+    "lockshield turns that share the flow, and a corrected turn from what was measured",
+    {
+        "emitters": [
+            {"id": "R1", "flow_l_h": 62, "path": "3.3 kPa"},
+            {"id": "R2", "flow_l_h": 50, "path": "2.8 kPa"},
+            {"id": "R3", "flow_l_h": 55, "path": "3.5 kPa"},
+        ]
+    },
+)
 def balance(said: BalanceInput) -> dict[str, Any]:
     """{emitters: [{id, kv, turns, surplus_pa, possible, corrected_turns?}], index, text, working}. Raises Refused."""
     water = fluid(said.temp_c)
@@ -124,9 +132,14 @@ def pump_duty(said: PumpInput) -> dict[str, Any]:
         Step("power = V H / 0.35", (("v_m3_s", flow / medium.density_kg_m3),), found.power_w, "W", "typ"),
     )
     return {
-        "circulator": found.circulator.name, "speed": found.speed, "head_pa": round(found.head_pa, 1), "power_w": round(found.power_w, 1),
-        "text": f"{found.circulator.name} at {found.speed:.0%}: {found.head_pa / 1000:.1f} kPa, about {found.power_w:.0f} W", "working": [step.as_dict() for step in steps],
-    }  # fmt: skip
+        "circulator": found.circulator.name,
+        "speed": found.speed,
+        "head_pa": round(found.head_pa, 1),
+        "power_w": round(found.power_w, 1),
+        "text": f"{found.circulator.name} at {found.speed:.0%}: {found.head_pa / 1000:.1f} kPa, about "
+        f"{found.power_w:.0f} W",
+        "working": [step.as_dict() for step in steps],
+    }
 
 
 class LossInput(Input):
@@ -220,9 +233,15 @@ def drain_plan(said: DrainInput) -> dict[str, Any]:
         _pa(said.fill, "fill", "bar") / 1e5,
     )
     return {
-        "out_l": round(found.out_l, 1), "stays_l": round(found.stays_l, 1), "fill_l": round(found.fill_l, 1), "top_ups": found.top_ups, "drain": list(found.drain), "fill": list(found.fill),
-        "text": f"{found.out_l:.0f} L run out, {found.stays_l:.1f} L stay; filling takes {found.top_ups} top-ups", "working": [step.as_dict() for step in found.working],
-    }  # fmt: skip
+        "out_l": round(found.out_l, 1),
+        "stays_l": round(found.stays_l, 1),
+        "fill_l": round(found.fill_l, 1),
+        "top_ups": found.top_ups,
+        "drain": list(found.drain),
+        "fill": list(found.fill),
+        "text": f"{found.out_l:.0f} L run out, {found.stays_l:.1f} L stay; filling takes {found.top_ups} top-ups",
+        "working": [step.as_dict() for step in found.working],
+    }
 
 
 class DoseInput(Input):
@@ -268,9 +287,20 @@ class GaugeInput(Input):
 
 
 @tool(
-    "Gauge story", "what a falling or swinging gauge tells",
-    {"volume_l": 82, "vessel_l": 12, "readings": [{"at": "2026-03-01T07:00", "pressure": "1.30 bar", "temp_c": 18}, {"at": "2026-03-01T19:00", "pressure": "1.62 bar", "temp_c": 65}, {"at": "2026-03-02T07:00", "pressure": "1.19 bar", "temp_c": 18}, {"at": "2026-03-02T19:00", "pressure": "1.50 bar", "temp_c": 65}, {"at": "2026-03-03T07:00", "pressure": "1.08 bar", "temp_c": 18}]},
-)  # fmt: skip
+    "Gauge story",
+    "what a falling or swinging gauge tells",
+    {
+        "volume_l": 82,
+        "vessel_l": 12,
+        "readings": [
+            {"at": "2026-03-01T07:00", "pressure": "1.30 bar", "temp_c": 18},
+            {"at": "2026-03-01T19:00", "pressure": "1.62 bar", "temp_c": 65},
+            {"at": "2026-03-02T07:00", "pressure": "1.19 bar", "temp_c": 18},
+            {"at": "2026-03-02T19:00", "pressure": "1.50 bar", "temp_c": 65},
+            {"at": "2026-03-03T07:00", "pressure": "1.08 bar", "temp_c": 18},
+        ],
+    },
+)
 def gauge_story(said: GaugeInput) -> dict[str, Any]:
     """{verdict, drift_bar_day, swing_bar_k, expected_bar_k, look_at, text, working}. Raises Refused."""
     zones = {one.at.tzinfo is None for one in said.readings}
@@ -291,9 +321,14 @@ def gauge_story(said: GaugeInput) -> dict[str, Any]:
     )
     expected = None if math.isinf(found.expected_bar_k) else round(found.expected_bar_k, 5)
     return {
-        "verdict": found.verdict, "drift_bar_day": round(found.drift_bar_day, 4), "swing_bar_k": round(found.swing_bar_k, 5), "expected_bar_k": expected, "look_at": list(found.look_at),
-        "text": f"{found.verdict}: {found.says}", "working": [step.as_dict() for step in found.working if math.isfinite(step.result)],
-    }  # fmt: skip
+        "verdict": found.verdict,
+        "drift_bar_day": round(found.drift_bar_day, 4),
+        "swing_bar_k": round(found.swing_bar_k, 5),
+        "expected_bar_k": expected,
+        "look_at": list(found.look_at),
+        "text": f"{found.verdict}: {found.says}",
+        "working": [step.as_dict() for step in found.working if math.isfinite(step.result)],
+    }
 
 
 class FlowInput(Input):

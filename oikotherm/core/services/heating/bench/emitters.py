@@ -33,8 +33,11 @@ class Emitter(Input):
     rated_at_k: Quantity = Field(default=50, description="difference it was rated at; K (50)")
 
 
-@tool("Emitter", "output of a radiator at other temperatures", {
-    "nominal_w": 1500, "exponent": 1.3, "flow_c": 55, "return_c": 45, "room_c": 20, "mean": "auto"})  # fmt: skip
+@tool(
+    "Emitter",
+    "output of a radiator at other temperatures",
+    {"nominal_w": 1500, "exponent": 1.3, "flow_c": 55, "return_c": 45, "room_c": 20, "mean": "auto"},
+)
 def emitter(said: Emitter) -> dict[str, Any]:
     """{output_w, factor, mean_difference_k, working}. Raises Refused."""
     series = (
@@ -58,9 +61,12 @@ def emitter(said: Emitter) -> dict[str, Any]:
     ]
     worked, factor, difference = output(nominal_w, exponent, temps[0], temps[1], temps[2], said.mean, rated_k)
     return {
-        "output_w": round(worked.value, 2), "factor": round(factor, 5), "mean_difference_k": round(difference, 4), "text": f"{worked.value:.0f} W",
+        "output_w": round(worked.value, 2),
+        "factor": round(factor, 5),
+        "mean_difference_k": round(difference, 4),
+        "text": f"{worked.value:.0f} W",
         "working": worked.as_list(),
-    }  # fmt: skip
+    }
 
 
 class PipeDrop(Input):
@@ -73,8 +79,11 @@ class PipeDrop(Input):
     length: Quantity = Field(description="length; m, or text with a unit")
 
 
-@tool("Pipe drop", "velocity and pressure lost in a straight pipe", {
-    "pipe": "cu-m 22", "medium": "water", "temp_c": 70, "flow": "0.2 kg/s", "length": 10})  # fmt: skip
+@tool(
+    "Pipe drop",
+    "velocity and pressure lost in a straight pipe",
+    {"pipe": "cu-m 22", "medium": "water", "temp_c": 70, "flow": "0.2 kg/s", "length": 10},
+)
 def pipe_drop(said: PipeDrop) -> dict[str, Any]:
     """{velocity_m_s, reynolds, friction_factor, gradient_pa_m, drop_pa, working}. Raises Refused."""
     catalogue = in_force()
@@ -90,18 +99,40 @@ def pipe_drop(said: PipeDrop) -> dict[str, Any]:
     drop = straight_drop(flow_kg_s, size.bore_mm, system.roughness_mm, medium)
     steps = [
         *first,
-        Step("v = flow / (rho x pi / 4 x bore^2)", (("flow_kg_s", flow_kg_s), ("rho_kg_m3", medium.density_kg_m3), ("bore_mm", size.bore_mm)),
-             drop.velocity_m_s, "m/s", medium.source),
-        Step("Re = v x bore x rho / mu", (("v_m_s", drop.velocity_m_s), ("mu_mpa_s", medium.viscosity_pa_s * 1000)), drop.reynolds, "", medium.source),
-        Step("f: 64/Re below 2000, Colebrook-White above 4000, a smooth step between", (("roughness_mm", system.roughness_mm),), drop.factor, "", "Colebrook 1939"),
+        Step(
+            "v = flow / (rho x pi / 4 x bore^2)",
+            (("flow_kg_s", flow_kg_s), ("rho_kg_m3", medium.density_kg_m3), ("bore_mm", size.bore_mm)),
+            drop.velocity_m_s,
+            "m/s",
+            medium.source,
+        ),
+        Step(
+            "Re = v x bore x rho / mu",
+            (("v_m_s", drop.velocity_m_s), ("mu_mpa_s", medium.viscosity_pa_s * 1000)),
+            drop.reynolds,
+            "",
+            medium.source,
+        ),
+        Step(
+            "f: 64/Re below 2000, Colebrook-White above 4000, a smooth step between",
+            (("roughness_mm", system.roughness_mm),),
+            drop.factor,
+            "",
+            "Colebrook 1939",
+        ),
         Step("gradient = f / bore x rho v^2 / 2", (("f", drop.factor),), drop.gradient_pa_m, "Pa/m"),
         Step("drop = gradient x length", (("length_m", length_m),), drop.gradient_pa_m * length_m, "Pa"),
-    ]  # fmt: skip
+    ]
     return {
-        "velocity_m_s": round(drop.velocity_m_s, 5), "reynolds": round(drop.reynolds, 1), "friction_factor": round(drop.factor, 6),
-        "gradient_pa_m": round(drop.gradient_pa_m, 4), "drop_pa": round(drop.gradient_pa_m * length_m, 3), "flow_kg_s": round(flow_kg_s, 6),
-        "text": f"{drop.gradient_pa_m * length_m:.0f} Pa", "working": [step.as_dict() for step in steps],
-    }  # fmt: skip
+        "velocity_m_s": round(drop.velocity_m_s, 5),
+        "reynolds": round(drop.reynolds, 1),
+        "friction_factor": round(drop.factor, 6),
+        "gradient_pa_m": round(drop.gradient_pa_m, 4),
+        "drop_pa": round(drop.gradient_pa_m * length_m, 3),
+        "flow_kg_s": round(flow_kg_s, 6),
+        "text": f"{drop.gradient_pa_m * length_m:.0f} Pa",
+        "working": [step.as_dict() for step in steps],
+    }
 
 
 def _flow(said: PipeDrop, density_kg_m3: float, heat_j_kg_k: float) -> tuple[float, list[Step]]:
@@ -149,10 +180,14 @@ class VesselSum(Input):
     built_in_l: Quantity | None = Field(default=None, description="vessel that is there already; L")
 
 
-@tool("Vessel", "expansion vessel with the whole sum", {
-    "system_volume_l": 120, "cold_c": 10, "hot_c": 80, "static_height_m": 5, "safety_valve_bar": 3})  # fmt: skip
+@tool(
+    "Vessel",
+    "expansion vessel with the whole sum",
+    {"system_volume_l": 120, "cold_c": 10, "hot_c": 80, "static_height_m": 5, "safety_valve_bar": 3},
+)
 def vessel(said: VesselSum) -> dict[str, Any]:
-    """{expansion_l, reserve_l, precharge_bar, cold_fill_bar, final_bar, needed_l, chosen_l, short_l?, working}. Raises Refused."""
+    """{expansion_l, reserve_l, precharge_bar, cold_fill_bar, final_bar, needed_l, chosen_l, short_l?, working}. Raises
+    Refused."""
 
     def litres(value: Quantity, field: str) -> float:
         return parse(value, "volume", "L", field=field) * 1000
@@ -161,16 +196,25 @@ def vessel(said: VesselSum) -> dict[str, Any]:
         return parse(value, "pressure", "bar", field=field) / 1e5
 
     found = size_vessel(
-        litres(said.system_volume_l, "system_volume_l"), parse(said.cold_c, "temperature", "C", field="cold_c"),
-        parse(said.hot_c, "temperature", "C", field="hot_c"), parse(said.static_height_m, "length", "m", field="static_height_m") / 1000,
-        bar(said.safety_valve_bar, "safety_valve_bar"), read_medium(said.medium),
+        litres(said.system_volume_l, "system_volume_l"),
+        parse(said.cold_c, "temperature", "C", field="cold_c"),
+        parse(said.hot_c, "temperature", "C", field="hot_c"),
+        parse(said.static_height_m, "length", "m", field="static_height_m") / 1000,
+        bar(said.safety_valve_bar, "safety_valve_bar"),
+        read_medium(said.medium),
         None if said.precharge_bar is None else bar(said.precharge_bar, "precharge_bar"),
         None if said.built_in_l is None else litres(said.built_in_l, "built_in_l"),
-    )  # fmt: skip
+    )
     figures = {
-        "expansion_l": found.expansion_l, "reserve_l": found.reserve_l, "precharge_bar": found.precharge_bar, "cold_fill_bar": found.cold_fill_bar,
-        "final_bar": found.final_bar, "hot_bar": found.hot_bar, "needed_l": found.needed_l, "chosen_l": found.chosen_l,
-    }  # fmt: skip
+        "expansion_l": found.expansion_l,
+        "reserve_l": found.reserve_l,
+        "precharge_bar": found.precharge_bar,
+        "cold_fill_bar": found.cold_fill_bar,
+        "final_bar": found.final_bar,
+        "hot_bar": found.hot_bar,
+        "needed_l": found.needed_l,
+        "chosen_l": found.chosen_l,
+    }
     result: dict[str, Any] = {name: round(value, 4) for name, value in figures.items()}
     if found.short_l is not None:
         result["short_l"] = round(found.short_l, 4)

@@ -17,9 +17,15 @@ Socketed = Literal["compression", "compression-mlc", "capillary", "press", "push
 
 def _row(found: Task, text: str) -> dict[str, Any]:
     return {
-        **{name: round(value, 1) for name, value in found.figures.items()}, "cautions": list(found.cautions), "steps": list(found.steps), "quantities": list(found.quantities),
-        "tools": list(found.tools), "proof": list(found.proof), "text": text, "working": [step.as_dict() for step in found.working],
-    }  # fmt: skip
+        **{name: round(value, 1) for name, value in found.figures.items()},
+        "cautions": list(found.cautions),
+        "steps": list(found.steps),
+        "quantities": list(found.quantities),
+        "tools": list(found.tools),
+        "proof": list(found.proof),
+        "text": text,
+        "working": [step.as_dict() for step in found.working],
+    }
 
 
 class ValveChange(Input):
@@ -95,5 +101,6 @@ def radiator_hang(said: RadiatorHang) -> dict[str, Any]:
     )
     return _row(
         found,
-        f"{found.figures['fixings']:.0f} fixings for {found.figures['load_kg']:.0f} kg; bracket holes {found.figures['brackets_up_mm']:.0f} mm above the floor",
+        f"{found.figures['fixings']:.0f} fixings for {found.figures['load_kg']:.0f} kg; bracket holes "
+        f"{found.figures['brackets_up_mm']:.0f} mm above the floor",
     )

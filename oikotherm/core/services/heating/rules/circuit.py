@@ -50,7 +50,10 @@ def place_remedy(
         return []
     run, leg, at = spot
     where = length_text(at, view.job.pace_unit, with_unit=True)
-    effect = f"{text} on {run}, {where} along {leg.dir}{length_text(view.fitted.pipework.runs[run].lengths[leg.id], view.job.pace_unit)}"
+    effect = (
+        f"{text} on {run}, {where} along "
+        f"{leg.dir}{length_text(view.fitted.pipework.runs[run].lengths[leg.id], view.job.pace_unit)}"
+    )
     return [Remedy(title, (put_in_leg(view, run, leg, text, at),), effect)]
 
 
@@ -73,10 +76,13 @@ LEAST_SURPLUS_PA = 500.0  # below this an easy branch does not hurt the others
 
 
 @rule(
-    "no-safety-valve", "stop", "a closed circuit without a safety valve",
-    "Water that is heated in a closed circuit bursts it. The valve stands on the flow at the boiler with nothing that can shut between, and its discharge is seen.",
+    "no-safety-valve",
+    "stop",
+    "a closed circuit without a safety valve",
+    "Water that is heated in a closed circuit bursts it. The valve stands on the flow at the boiler with nothing that "
+    "can shut between, and its discharge is seen.",
     "rule of the trade, std EN 12828",
-)  # fmt: skip
+)
 def no_safety_valve(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         circuit = heating.circuit
@@ -97,9 +103,13 @@ def no_safety_valve(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "no-vessel", "stop", "a closed circuit without an expansion vessel",
-    "Water grows by about three parts in a hundred from cold to hot; without a vessel the safety valve lifts at every heating.", "rule of the trade, std EN 12828",
-)  # fmt: skip
+    "no-vessel",
+    "stop",
+    "a closed circuit without an expansion vessel",
+    "Water grows by about three parts in a hundred from cold to hot; without a vessel the safety valve lifts at every "
+    "heating.",
+    "rule of the trade, std EN 12828",
+)
 def no_vessel(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         circuit = heating.circuit
@@ -163,22 +173,33 @@ def _region_remedies(view: View, nodes: tuple[str, ...], part: str, title: str) 
     run, leg = found
     length = view.fitted.pipework.runs[run].lengths[leg.id]
     at = round(length / 2 if length < 800 else 300.0)
-    effect = f"[{part}] on {run}, {length_text(at, view.job.pace_unit, with_unit=True)} along {leg.dir}{length_text(length, view.job.pace_unit)}"
+    effect = (
+        f"[{part}] on {run}, {length_text(at, view.job.pace_unit, with_unit=True)} along "
+        f"{leg.dir}{length_text(length, view.job.pace_unit)}"
+    )
     return (Remedy(title, (put_in_leg(view, run, leg, f"[{part}]", at),), effect),)
 
 
 @rule(
-    "no-drain", "stop", "no drain at the lowest point",
-    "What lies below the drain stays in the pipe when it is cut or freezes. A drain cock stands at the lowest region.", "rule of the trade",
-)  # fmt: skip
+    "no-drain",
+    "stop",
+    "no drain at the lowest point",
+    "What lies below the drain stays in the pipe when it is cut or freezes. A drain cock stands at the lowest region.",
+    "rule of the trade",
+)
 def no_drain(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         low = lowest(heating.circuit, view.fitted.pipework)
         if heating.circuit.own and not region_has(low, view.fitted.pipework, "drain"):
             z = length_text(low.z_mm, view.job.pace_unit, with_unit=True)
             remedies = _region_remedies(view, low.nodes, "drain", "Put a drain cock there")
-            yield Said((heating.circuit.source.id, low.nodes[0]), f"The lowest pipe of the circuit, at {z}, has no drain.", remedies, low.at,
-                       ("a drain cock on any pipe of that level",))  # fmt: skip
+            yield Said(
+                (heating.circuit.source.id, low.nodes[0]),
+                f"The lowest pipe of the circuit, at {z}, has no drain.",
+                remedies,
+                low.at,
+                ("a drain cock on any pipe of that level",),
+            )
 
 
 @rule(
@@ -206,15 +227,22 @@ def no_vent(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "vessel-small", "stop", "the expansion vessel is too small",
-    "The pressure climbs past what the safety valve allows before the water is hot.", "std EN 12828 annex D; reserve typ", stage="sizes",
-)  # fmt: skip
+    "vessel-small",
+    "stop",
+    "the expansion vessel is too small",
+    "The pressure climbs past what the safety valve allows before the water is hot.",
+    "std EN 12828 annex D; reserve typ",
+    stage="sizes",
+)
 def vessel_small(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         here, vessel = heating.vessel_here_l, heating.vessel
         if here is None or vessel is None or here >= vessel.needed_l - 1e-6:
             continue
-        says = f"The vessels of {heating.circuit.source.id} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is needed."
+        says = (
+            f"The vessels of {heating.circuit.source.id} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is "
+            "needed."
+        )
         yield Said((heating.circuit.source.id,), says, tuple(_larger_vessel(view, heating)), heating.at)
 
 
@@ -247,8 +275,13 @@ def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
 
 
 @rule(
-    "section-over", "mind", "a section over its limits", "Too fast, the water is heard and wears the bends; too steep, it costs the pump its head.", "typ limits of the practice", stage="sizes",
-)  # fmt: skip
+    "section-over",
+    "mind",
+    "a section over its limits",
+    "Too fast, the water is heard and wears the bends; too steep, it costs the pump its head.",
+    "typ limits of the practice",
+    stage="sizes",
+)
 def section_over(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         together: dict[tuple[str, str | None], list[Section]] = {}
@@ -257,8 +290,13 @@ def section_over(view: View) -> Iterable[Said]:
         for section in heating.sections:
             if section.over:
                 says = f"{section.id}, {section.pipe}: {'; '.join(section.over)}."
-                yield Said((section.run, section.keys[0]), says, tuple(_larger_pipe(view, together[section.run, section.item], section)), view.fitted.spans[section.keys[0]][0],
-                           ("another layout", "a larger difference between flow and return"))  # fmt: skip
+                yield Said(
+                    (section.run, section.keys[0]),
+                    says,
+                    tuple(_larger_pipe(view, together[section.run, section.item], section)),
+                    view.fitted.spans[section.keys[0]][0],
+                    ("another layout", "a larger difference between flow and return"),
+                )
 
 
 def _larger_pipe(view: View, same: list[Section], section: Section) -> Iterable[Remedy]:
@@ -287,8 +325,13 @@ def left_out(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "terms-assumed", "note", "temperatures nobody has said", "Flows and sizes follow from flow and return temperature.", "typ", stage="sizes",
-)  # fmt: skip
+    "terms-assumed",
+    "note",
+    "temperatures nobody has said",
+    "Flows and sizes follow from flow and return temperature.",
+    "typ",
+    stage="sizes",
+)
 def terms_assumed(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         if heating.circuit.assumed:
@@ -311,29 +354,44 @@ def terms_assumed(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "not-balanced", "mind", "an emitter that cannot be balanced",
-    "The water takes the easy way: an emitter that cannot be throttled far enough takes the flow of the others.", "typ lockshield curve", stage="sizes",
-)  # fmt: skip
+    "not-balanced",
+    "mind",
+    "an emitter that cannot be balanced",
+    "The water takes the easy way: an emitter that cannot be throttled far enough takes the flow of the others.",
+    "typ lockshield curve",
+    stage="sizes",
+)
 def not_balanced(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         for one in balance(heating):
             kpa = one.surplus_pa / 1000
             if one.valve == "lockshield" and not one.possible:
                 yield Said(
-                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much: its lockshield would have to close below a quarter turn.",
-                    cures=("a pump set lower, or one that keeps a smaller pressure", "a valve with a presetting", "a smaller pipe to it"),
-                )  # fmt: skip
+                    (one.station,),
+                    f"{one.station} has {kpa:.1f} kPa too much: its lockshield would have to close below a quarter "
+                    "turn.",
+                    cures=(
+                        "a pump set lower, or one that keeps a smaller pressure",
+                        "a valve with a presetting",
+                        "a smaller pipe to it",
+                    ),
+                )
             if one.valve == "" and one.surplus_pa > LEAST_SURPLUS_PA:
                 yield Said(
-                    (one.station,), f"{one.station} has {kpa:.1f} kPa too much and no valve to take it: it starves the emitters.",
+                    (one.station,),
+                    f"{one.station} has {kpa:.1f} kPa too much and no valve to take it: it starves the emitters.",
                     cures=(f"a balancing valve on its return: [balance set {one.kv:.2g}]",),
-                )  # fmt: skip
+                )
 
 
 @rule(
-    "valve-noise", "mind", "thermostatic valves that will whistle",
-    "With the others shut, the whole head of the pump lies over the last thermostatic valve: above 20 kPa it whistles.", "typ", stage="sizes",
-)  # fmt: skip
+    "valve-noise",
+    "mind",
+    "thermostatic valves that will whistle",
+    "With the others shut, the whole head of the pump lies over the last thermostatic valve: above 20 kPa it whistles.",
+    "typ",
+    stage="sizes",
+)
 def valve_noise(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     for heating in heating_of(view):
@@ -343,14 +401,26 @@ def valve_noise(view: View) -> Iterable[Said]:
         source = heating.circuit.source.id
         gives = any((duty.given_pa or 0.0) >= most for duty in heating.pumps)
         yield Said(
-            (source,), f"The {'pump' if gives else 'circuit'} of {source} {'gives' if gives else 'needs'} {most / 1000:.0f} kPa: thermostatic valves whistle when the others shut.", at=heating.at,
-            cures=("larger pipe on the way to the index emitter", "a differential bypass: [bypass set 15]", "a pump that keeps a smaller pressure"),
-        )  # fmt: skip
+            (source,),
+            f"The {'pump' if gives else 'circuit'} of {source} {'gives' if gives else 'needs'} {most / 1000:.0f} kPa: "
+            "thermostatic valves whistle when the others shut.",
+            at=heating.at,
+            cures=(
+                "larger pipe on the way to the index emitter",
+                "a differential bypass: [bypass set 15]",
+                "a pump that keeps a smaller pressure",
+            ),
+        )
 
 
 @rule(
-    "room-short", "mind", "a room its emitters do not warm", "At the circuit's temperatures the emitters of the room give less than it was said to need.", "std EN 442", stage="sizes",
-)  # fmt: skip
+    "room-short",
+    "mind",
+    "a room its emitters do not warm",
+    "At the circuit's temperatures the emitters of the room give less than it was said to need.",
+    "std EN 442",
+    stage="sizes",
+)
 def room_short(view: View) -> Iterable[Said]:
     for one in rooms_heated(view.job, outputs_w(heating_of(view))):
         if one.short and one.emitters:
@@ -360,15 +430,22 @@ def room_short(view: View) -> Iterable[Said]:
                 if any(load.station in one.emitters for load in heating.loads)
             }
             yield Said(
-                (one.emitters[0], one.room), f"{one.name} needs {one.need_w:.0f} W, its emitters give {one.given_w:.0f} W at {' and '.join(sorted(terms))} C.",
+                (one.emitters[0], one.room),
+                f"{one.name} needs {one.need_w:.0f} W, its emitters give {one.given_w:.0f} W at "
+                f"{' and '.join(sorted(terms))} C.",
                 cures=("a larger emitter, or one more", "a higher flow temperature", "less heat lost from the room"),
-            )  # fmt: skip
+            )
 
 
 @rule(
-    "residual-head", "stop", "the pump inside cannot reach the index emitter",
-    "What the pump within a boiler leaves at its ports must carry the flow round the hardest way; if it does not, the far emitters stay cold.", "rule of the trade; curve by the label", stage="sizes",
-)  # fmt: skip
+    "residual-head",
+    "stop",
+    "the pump inside cannot reach the index emitter",
+    "What the pump within a boiler leaves at its ports must carry the flow round the hardest way; if it does not, the "
+    "far emitters stay cold.",
+    "rule of the trade; curve by the label",
+    stage="sizes",
+)
 def residual_head(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         left = heating.residual_pa
@@ -377,15 +454,27 @@ def residual_head(view: View) -> Iterable[Said]:
         source = heating.circuit.source.id
         per_hour = heating.flow_kg_s / heating.medium.density_kg_m3 * 3.6e6
         yield Said(
-            (source,), f"The pump inside {source} leaves {max(left, 0) / 1000:.1f} kPa at {per_hour:.0f} L/h; the way to {heating.index} needs {heating.pump_head_pa / 1000:.1f} kPa.", at=heating.at,
-            cures=("larger pipe on the way to the index emitter", "a larger difference between flow and return", "a low-loss header and a pump of its own for the circuit"),
-        )  # fmt: skip
+            (source,),
+            f"The pump inside {source} leaves {max(left, 0) / 1000:.1f} kPa at {per_hour:.0f} L/h; the way to "
+            f"{heating.index} needs {heating.pump_head_pa / 1000:.1f} kPa.",
+            at=heating.at,
+            cures=(
+                "larger pipe on the way to the index emitter",
+                "a larger difference between flow and return",
+                "a low-loss header and a pump of its own for the circuit",
+            ),
+        )
 
 
 @rule(
-    "single-pipe", "note", "emitters on one ring",
-    "On a single-pipe ring each emitter sends its cooler water on to the next, and takes only what the pipe between its tees holds up.", "rule of the trade", stage="sizes",
-)  # fmt: skip
+    "single-pipe",
+    "note",
+    "emitters on one ring",
+    "On a single-pipe ring each emitter sends its cooler water on to the next, and takes only what the pipe between "
+    "its tees holds up.",
+    "rule of the trade",
+    stage="sizes",
+)
 def single_pipe(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         if not heating.single_pipe or not heating.loads:
@@ -393,15 +482,27 @@ def single_pipe(view: View) -> Iterable[Said]:
         last = min(heating.loads, key=lambda load: load.flow_c)
         source = heating.circuit.source.id
         yield Said(
-            (source,), f"The emitters of {source} hang on one ring: {last.station} gets its water at {last.flow_c:.0f} C, where the ring starts with {heating.circuit.terms.flow_c:g} C.", at=heating.at,
-            cures=("larger emitters towards its end", "two pipes where it is laid anew", "a smaller difference between flow and return"),
-        )  # fmt: skip
+            (source,),
+            f"The emitters of {source} hang on one ring: {last.station} gets its water at {last.flow_c:.0f} C, where "
+            f"the ring starts with {heating.circuit.terms.flow_c:g} C.",
+            at=heating.at,
+            cures=(
+                "larger emitters towards its end",
+                "two pipes where it is laid anew",
+                "a smaller difference between flow and return",
+            ),
+        )
 
 
 @rule(
-    "pump-backflow", "mind", "pumps side by side without check valves",
-    "Where one pump stands, the other drives water backwards through it: that emitter cools the flow, or warms when nobody asked.", "rule of the trade", stage="sizes",
-)  # fmt: skip
+    "pump-backflow",
+    "mind",
+    "pumps side by side without check valves",
+    "Where one pump stands, the other drives water backwards through it: that emitter cools the flow, or warms when "
+    "nobody asked.",
+    "rule of the trade",
+    stage="sizes",
+)
 def pump_backflow(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     for heating in heating_of(view):
@@ -424,15 +525,25 @@ def pump_backflow(view: View) -> Iterable[Said]:
                 continue
             node = work.nodes[duty.key]
             yield Said(
-                (node.run, duty.key), f"The {duty.title} has no check valve: the other pump drives water backwards through it.", at=node.at,
-                cures=("a check valve behind the pump, its arrow with the flow: [check >]", "a pump with a built-in check valve"),
-            )  # fmt: skip
+                (node.run, duty.key),
+                f"The {duty.title} has no check valve: the other pump drives water backwards through it.",
+                at=node.at,
+                cures=(
+                    "a check valve behind the pump, its arrow with the flow: [check >]",
+                    "a pump with a built-in check valve",
+                ),
+            )
 
 
 @rule(
-    "crossed", "stop", "flow and return crossed",
-    "A thermostatic valve on the return knocks, and a boiler joined the wrong way round boils its own water: the warm-up says which pipe is which, not the drawing.", "measured", stage="survey",
-)  # fmt: skip
+    "crossed",
+    "stop",
+    "flow and return crossed",
+    "A thermostatic valve on the return knocks, and a boiler joined the wrong way round boils its own water: the "
+    "warm-up says which pipe is which, not the drawing.",
+    "measured",
+    stage="survey",
+)
 def crossed(view: View) -> Iterable[Said]:
     for fact in view.job.facts:
         ident, _, what = fact.path.partition(".")
@@ -445,16 +556,27 @@ def crossed(view: View) -> Iterable[Said]:
         key = f"{ident}.{port.name}"
         place = view.fitted.pipework.ports.get(key)
         yield Said(
-            (ident, key), f"{ident}: the log says its {port.name} pipe is the flow, the job has it as return.", at=place.mouth if place else None,
-            cures=("change the two pipes over where they can be reached", "pace them as they are: the flow to that port", f"at a radiator, the thermostatic valve to the {port.name} side or one for both directions"),
+            (ident, key),
+            f"{ident}: the log says its {port.name} pipe is the flow, the job has it as return.",
+            at=place.mouth if place else None,
+            cures=(
+                "change the two pipes over where they can be reached",
+                "pace them as they are: the flow to that port",
+                f"at a radiator, the thermostatic valve to the {port.name} side or one for both directions",
+            ),
             severity="stop" if is_source(station) else "mind",
-        )  # fmt: skip
+        )
 
 
 @rule(
-    "no-air-separator", "note", "no air separator on the flow",
-    "Air that comes out of the hot water goes round as noise and rust; a separator takes it out at the hottest, lowest-pressure place.", "house practice", stage="sizes",
-)  # fmt: skip
+    "no-air-separator",
+    "note",
+    "no air separator on the flow",
+    "Air that comes out of the hot water goes round as noise and rust; a separator takes it out at the hottest, "
+    "lowest-pressure place.",
+    "house practice",
+    stage="sizes",
+)
 def no_air_separator(view: View) -> Iterable[Said]:
     school = chosen(view.job, AIR_SEPARATOR)[0].id
     if school == "boiler":
@@ -479,9 +601,14 @@ def no_air_separator(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "no-filter", "note", "no filter on the return",
-    "Black sludge from old radiators settles in the new boiler. A magnetic filter stands on the return, next to the boiler, where it can be shut off and cleaned.", "house practice", stage="sizes",
-)  # fmt: skip
+    "no-filter",
+    "note",
+    "no filter on the return",
+    "Black sludge from old radiators settles in the new boiler. A magnetic filter stands on the return, next to the "
+    "boiler, where it can be shut off and cleaned.",
+    "house practice",
+    stage="sizes",
+)
 def no_filter(view: View) -> Iterable[Said]:
     if chosen(view.job, FILTER)[0].id != "always":
         return
@@ -501,9 +628,14 @@ def no_filter(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "fill-low", "mind", "filled too low",
-    "Filled below pre-charge and reserve the vessel has no water to give back when the circuit cools, and air is drawn in at the top.", "std EN 12828 annex D", stage="sizes",
-)  # fmt: skip
+    "fill-low",
+    "mind",
+    "filled too low",
+    "Filled below pre-charge and reserve the vessel has no water to give back when the circuit cools, and air is "
+    "drawn in at the top.",
+    "std EN 12828 annex D",
+    stage="sizes",
+)
 def fill_low(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         said, vessel = heating.circuit.terms.fill_bar, heating.vessel
@@ -520,7 +652,8 @@ def fill_low(view: View) -> Iterable[Said]:
         )
         yield Said(
             (heating.circuit.source.id,),
-            f"The circuit of {heating.circuit.source.id} is filled to {said:.1f} bar; it needs {vessel.least_fill_bar:.2f} bar cold.",
+            f"The circuit of {heating.circuit.source.id} is filled to {said:.1f} bar; it needs "
+            f"{vessel.least_fill_bar:.2f} bar cold.",
             (remedy,),
             heating.at,
         )

@@ -107,23 +107,39 @@ def _shut(view: View, part: str) -> Iterable[Said]:
             if part == "vessel" and commands:
                 remedies = (Remedy("Let it lock open", tuple(commands), f"{where} locks open, its handle off"),)
             yield Said(
-                (owner, start), f"{title} can be shut off from {circuit.source.id} by {where}.", remedies, work.nodes[start].at,
-                ("put it between the boiler and its valve", *(("a valve that locks open: [iso set locked]",) if part == "vessel" else ())),
-            )  # fmt: skip
+                (owner, start),
+                f"{title} can be shut off from {circuit.source.id} by {where}.",
+                remedies,
+                work.nodes[start].at,
+                (
+                    "put it between the boiler and its valve",
+                    *(("a valve that locks open: [iso set locked]",) if part == "vessel" else ()),
+                ),
+            )
 
 
 @rule(
-    "safety-behind-valve", "stop", "a safety valve that can be shut off",
-    "A valve between boiler and safety valve makes the boiler a closed vessel on a fire. Nothing that closes stands between them.", "rule of the trade, std EN 12828", stage="sizes",
-)  # fmt: skip
+    "safety-behind-valve",
+    "stop",
+    "a safety valve that can be shut off",
+    "A valve between boiler and safety valve makes the boiler a closed vessel on a fire. Nothing that closes stands "
+    "between them.",
+    "rule of the trade, std EN 12828",
+    stage="sizes",
+)
 def safety_behind_valve(view: View) -> Iterable[Said]:
     yield from _shut(view, "safety-valve")
 
 
 @rule(
-    "vessel-behind-valve", "mind", "a vessel that can be shut off",
-    "With the vessel shut off the water has nowhere to grow to and the safety valve lifts. What stands between is locked open.", "rule of the trade, std EN 12828", stage="sizes",
-)  # fmt: skip
+    "vessel-behind-valve",
+    "mind",
+    "a vessel that can be shut off",
+    "With the vessel shut off the water has nowhere to grow to and the safety valve lifts. What stands between is "
+    "locked open.",
+    "rule of the trade, std EN 12828",
+    stage="sizes",
+)
 def vessel_behind_valve(view: View) -> Iterable[Said]:
     yield from _shut(view, "vessel")
 
@@ -134,9 +150,14 @@ def _acts(view: View, part: str) -> str:
 
 
 @rule(
-    "trv-on-return", "mind", "a thermostatic valve on the return",
-    "A one-way thermostatic valve that the water meets from behind hammers and does not shut. It stands on the flow, or is marked for both directions.", "maker", stage="sizes",
-)  # fmt: skip
+    "trv-on-return",
+    "mind",
+    "a thermostatic valve on the return",
+    "A one-way thermostatic valve that the water meets from behind hammers and does not shut. It stands on the flow, "
+    "or is marked for both directions.",
+    "maker",
+    stage="sizes",
+)
 def trv_on_return(view: View) -> Iterable[Said]:
     for station in view.job.stations:
         ports = {port.role: port for port in station.ports if port.role in ("flow", "return")}
@@ -181,9 +202,14 @@ def trv_on_return(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "insert-bore", "mind", "a bore shrunk by insert fittings",
-    "Fittings with inserts are narrower than their pipe: the speed there is heard, and the drop is more than the pipe's.", "typ bores", stage="sizes",
-)  # fmt: skip
+    "insert-bore",
+    "mind",
+    "a bore shrunk by insert fittings",
+    "Fittings with inserts are narrower than their pipe: the speed there is heard, and the drop is more than the "
+    "pipe's.",
+    "typ bores",
+    stage="sizes",
+)
 def insert_bore(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         for section in heating.sections:
@@ -195,15 +221,21 @@ def insert_bore(view: View) -> Iterable[Said]:
             if speed <= INSERT_TIMES * section.limit.velocity_m_s:
                 continue
             yield Said(
-                (section.run, section.keys[0]), f"{section.id}, {section.pipe}: {speed:.2f} m/s in its fittings of {section.insert_mm:g} mm bore.", at=view.fitted.spans[section.keys[0]][0],
+                (section.run, section.keys[0]),
+                f"{section.id}, {section.pipe}: {speed:.2f} m/s in its fittings of {section.insert_mm:g} mm bore.",
+                at=view.fitted.spans[section.keys[0]][0],
                 cures=("the next size", "bends instead of fittings", "compression fittings of full bore"),
-            )  # fmt: skip
+            )
 
 
 @rule(
-    "oxygen-barrier", "note", "plastic that may let oxygen in",
-    "Plastic without a barrier lets oxygen through its wall, and the steel of the circuit rusts from inside.", "std EN 1264-4, DIN 4726", stage="sizes",
-)  # fmt: skip
+    "oxygen-barrier",
+    "note",
+    "plastic that may let oxygen in",
+    "Plastic without a barrier lets oxygen through its wall, and the steel of the circuit rusts from inside.",
+    "std EN 1264-4, DIN 4726",
+    stage="sizes",
+)
 def oxygen_barrier(view: View) -> Iterable[Said]:
     seen: set[str] = set()
     for run in view.job.runs:

@@ -16,9 +16,13 @@ SEEN_L = 0.1
 
 
 @rule(
-    "trapped-water", "note", "water that the drains do not reach",
-    "Dips and drops below the drain keep their water: it runs out when they are cut, spoils a soldered joint, and freezes.", "geometry",
-)  # fmt: skip
+    "trapped-water",
+    "note",
+    "water that the drains do not reach",
+    "Dips and drops below the drain keep their water: it runs out when they are cut, spoils a soldered joint, and "
+    "freezes.",
+    "geometry",
+)
 def trapped_water(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         for trap in traps(view.fitted.pipework, heating.circuit.nodes, view.fitted.spans, view.context.catalogue):

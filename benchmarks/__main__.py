@@ -6,6 +6,7 @@ from __future__ import annotations
 import gc
 import gzip
 import json
+import posixpath
 import re
 import statistics
 import sys
@@ -124,7 +125,8 @@ def page_weight(server: Server) -> int:
         text = fetch(path)
         base = path.rsplit("/", 1)[0]
         if path.endswith(".css") and b"@font-face" in text and "vendor/bootstrap" not in path:
-            waiting += [f"{base}/{name}" for name in re.findall(r'url\("([^"]+)"\)', text.decode())]
+            names = re.findall(r'url\("([^"]+)"\)', text.decode())
+            waiting += [posixpath.normpath(f"{base}/{name}") for name in names]
         if path.endswith(".js"):
             waiting += [f"{base}/{name}" for name in re.findall(r'from "\./([^"]+)"', text.decode())]
     return int(fetch.total)  # type: ignore[attr-defined]

@@ -72,7 +72,7 @@ class PagesTest(WebCase):
             "/jobs/nobody/pace",
             "/jobs/nobody/export.oikotherm.json",
             "/bench/dance",
-            "/static/0/app.css",
+            "/static/0/css/frame.css",
         ):
             with self.subTest(path=path):
                 response = self.client.get(path)

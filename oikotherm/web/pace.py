@@ -9,10 +9,12 @@ from flask import Blueprint, jsonify, render_template, request
 from ..core.design import Design, derive
 from ..core.errors import Refused
 from ..core.job.commands import apply
-from ..core.job.complete import complete
+from ..core.job.complete import complete, walked
 from ..core.job.model import Job, Leg
+from ..core.job.ways import DIRECTIONS
 from ..core.job.writing import item_text
 from ..core.pipework.snap import snaps
+from ..core.pipework.walk import RunTrace
 from ..core.quantity import length_text
 from ..drawing import svg
 from ..drawing.isometric import draw
@@ -72,6 +74,29 @@ def preview(uid: str) -> Any:
     return jsonify(found)
 
 
+@bp.post("/walked")
+def walk(uid: str) -> Any:
+    """The line after some steps on the drawing: each {way, step_mm}, below 0 to take the last one back. Nothing is
+    stored."""
+    body = _body()
+    text, steps = str(body.get("text", ""))[:20_000], body.get("steps")
+    if not isinstance(steps, list) or len(steps) > 500:
+        raise Refused("steps", steps, "a list of steps", '[{"way": "E", "step_mm": 100}]')
+    style = Frame(uid, "pace").design.style
+    found: str | None = text
+    for step in steps:
+        way, step_mm = (step.get("way"), step.get("step_mm")) if isinstance(step, dict) else (None, None)
+        if (
+            way not in DIRECTIONS
+            or isinstance(step_mm, bool)
+            or not isinstance(step_mm, int | float)
+            or not abs(step_mm) < 1e5
+        ):
+            raise Refused("steps", step, "a way and how far [mm]", '{"way": "E", "step_mm": 100}')
+        found = walked(found, way, float(step_mm), style) if found is not None else None
+    return jsonify(text=found)
+
+
 @bp.get("/leg")
 def leg(uid: str) -> Any:
     """A leg that was picked on the drawing: its length, the way it goes, where it could stop. Not found: status 404."""
@@ -88,6 +113,7 @@ def leg(uid: str) -> Any:
         item=item,
         dir=found.dir,
         length_mm=trace.lengths[item],
+        middle=f"{_start_mm(trace, item) + trace.lengths[item] / 2:.0f} mm",
         text=item_text(found, frame.design.style),
         way=list(move.way),
         at=list(move.b.plus(move.way, -trace.lengths[item])),
@@ -96,6 +122,12 @@ def leg(uid: str) -> Any:
             for snap in snaps(frame.job, frame.design.pipework, run, item)
         ],
     )
+
+
+def _start_mm(trace: RunTrace, item: str) -> float:
+    """How far along its run a leg begins [mm]."""
+    legs = [one.id for one in trace.run.items if isinstance(one, Leg)]
+    return sum(trace.lengths[one] for one in legs[: legs.index(item)])
 
 
 def _as_far_as_it_goes(job: Job, text: str, run: str | None) -> tuple[Job | None, Refused | None]:

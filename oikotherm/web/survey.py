@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from datetime import date
 from typing import Any, get_args
 
-from flask import Blueprint, redirect, request, url_for
+from flask import Blueprint, jsonify, redirect, request, url_for
 
 from ..core.errors import Refused
-from ..core.job.houseline import EXAMPLES, part_text
+from ..core.job.houseline import EXAMPLES, corners_of, drawn_part, part_text
 from ..core.job.model import Job, Metal, Port, Station
 from ..core.quantity import length_text, parse, parse_length_mm
 from ..core.services import spec
@@ -22,7 +23,7 @@ from . import db
 from .blocks import MOST_ROWS, in_blocks
 from .flows import flow_facts, two_pipes
 from .frame import Frame, page_data
-from .job import _rev, edit_job
+from .job import _body, _rev, edit_job
 
 bp = Blueprint("survey", __name__, url_prefix="/jobs/<uid>/survey")
 FACINGS = ("left", "right", "out", "back", "up", "down")
@@ -75,6 +76,30 @@ def _survey(frame: Frame) -> dict[str, Any]:
             for station in listed.rows
         ],
     }
+
+
+@bp.post("/drawn")
+def drawn(uid: str) -> Any:
+    """The line of the house for what was drawn on the plan: {kind, level, from, to} in mm. Nothing is stored."""
+    body = _body()
+    job = Frame(uid, "survey").job
+    a, b = (_corner(body.get(name), name) for name in ("from", "to"))
+    level = job.level(str(body.get("level", "")))
+    if level is None:
+        raise Refused(
+            "level", body.get("level"), "a level of the job", job.house.levels[0].id if job.house.levels else "L0"
+        )
+    part = drawn_part(job, str(body.get("kind", "")), level.id, a, b)
+    return jsonify(text=part_text(part, job.pace_unit, comma=job.practice == "continental"))
+
+
+def _corner(said: Any, field: str) -> tuple[float, float]:
+    good = (
+        isinstance(said, list) and len(said) == 2 and all(type(one) in (int, float) and abs(one) < 1e6 for one in said)
+    )
+    if not good:
+        raise Refused(field, said, "a corner on the plan, x and y in mm", "[0, 4200]")
+    return float(said[0]), float(said[1])
 
 
 @bp.post("")
@@ -362,7 +387,15 @@ def house_lines(frame: Frame, level: str) -> list[dict[str, str]]:
         for part in group
         if part.level == level
     ]
-    return [{"id": part.id, "text": part_text(part, frame.job.pace_unit, comma=comma)} for part in parts]
+    unit = frame.job.pace_unit
+    return [
+        {
+            "id": part.id,
+            "text": part_text(part, unit, comma=comma),
+            "corners": json.dumps([list(corner) for corner in corners_of(part)]),
+        }
+        for part in parts
+    ]
 
 
 def kind_title(station: Station, practice: str) -> str:

@@ -2,7 +2,10 @@
 
 import unittest
 
-from oikotherm.core.job.complete import complete
+from oikotherm.core.errors import Refused
+from oikotherm.core.job.complete import complete, walked
+from oikotherm.core.job.houseline import LETTERS, corners_of, drawn_part, parse_part, part_text
+from oikotherm.core.job.notation import Style
 from scripts.keystrokes import LINES, counted
 from tests.jobs import STYLE, design, edit, job, port, station, whole
 
@@ -59,6 +62,63 @@ class SuggestionTest(unittest.TestCase):
         self.assertEqual(len(rows), len(LINES) + 1)
         self.assertGreater(total, 300)
         self.assertLess(each, 60)
+
+
+class DrawnTest(unittest.TestCase):
+    """What is drawn is written by the program, in the notation of the job: no browser writes any."""
+
+    def test_a_walk_makes_the_last_leg_longer_or_begins_one(self):
+        line = "from F1.T1 cu-m 15:"
+        for way, step_mm, becomes in (
+            ("E", 100, "E100?"),
+            ("E", 100, "E200?"),
+            ("E", 10, "E210?"),
+            ("U", 100, "E210? U100?"),
+            ("N", 100, "E210? U100? N100?"),
+            ("N", -1, "E210? U100?"),
+        ):
+            line = walked(line, way, step_mm, STYLE)
+            self.assertEqual(line, f"from F1.T1 cu-m 15: {becomes}")
+        self.assertEqual(
+            walked("F1 from A.out cu-m 15: U300 -> cap", "E", 50, STYLE), "F1 from A.out cu-m 15: U300 E50? -> cap"
+        )
+        taped = "F1 from A.out cu-m 15: U300 E500"
+        self.assertEqual(walked(taped, "E", 50, STYLE), f"{taped} E50?")  # what was taped stays as it was said
+        self.assertEqual(walked(taped, "N", -1, STYLE), taped)
+        self.assertIsNone(walked("F1 from A.out", "E", 50, STYLE))
+
+    def test_a_walk_in_inches_and_with_a_decimal_comma(self):
+        inches = Style(STYLE.catalogue, "north-american", "in")
+        line = walked("from A.out cu-l 1/2:", "E", 152.4, inches)
+        self.assertEqual(walked(line, "E", 12.7, inches), "from A.out cu-l 1/2: E6-1/2?")
+        comma = Style(STYLE.catalogue, "continental", "mm")
+        line = walked("from A.out cu-m 15:", "E", 12.7, comma)
+        self.assertEqual(line, "from A.out cu-m 15: E12,7?")
+        self.assertEqual(walked(line, "E", 12.7, comma), "from A.out cu-m 15: E25,4?")
+
+    def test_what_is_drawn_on_the_plan_is_a_line_that_reads_back_in_every_practice(self):
+        for practice in ("british", "continental", "north-american"):
+            for unit in ("mm", "in"):
+                made, style = job(practice, unit), Style(STYLE.catalogue, practice, unit)
+                for kind in LETTERS:
+                    with self.subTest(practice=practice, unit=unit, kind=kind):
+                        part = drawn_part(made, kind, "L0", (1000.5, 200), (4000, 2700.25))
+                        text = part_text(part, unit, comma=practice == "continental")
+                        again = parse_part(text, style)[1]
+                        for a, b in zip(corners_of(part), corners_of(again), strict=True):
+                            for one, other in zip(a, b, strict=True):
+                                self.assertAlmostEqual(one, other, delta=1.0)
+                        self.assertEqual(part_text(again, unit, comma=practice == "continental"), text)
+
+    def test_the_length_of_a_leg_is_typed_as_on_the_line(self):
+        there = design("F1 from A.out cu-m 15: U300 E500 -> cap").job
+        leg = there.runs[0].items[1]
+        typed = {"do": "type_length", "run": "F1", "item": leg.id}
+        for text, length_mm, basis in (("620", 620.0, "taped"), (" 1.2m? ", 1200.0, "assumed")):
+            item = edit(there, {**typed, "text": text}).runs[0].items[1]
+            self.assertEqual((item.length_mm, item.basis, item.dir), (length_mm, basis, "E"))
+        with self.assertRaises(Refused):
+            edit(there, {**typed, "text": "x"})
 
 
 class EditTest(unittest.TestCase):

@@ -34,6 +34,7 @@ from .kinds import (
     SetPipe,
     SetStart,
     SetState,
+    TypeLength,
     Unwaive,
     Waive,
     WriteOut,
@@ -373,6 +374,14 @@ def _close_tee(edit: Edit, c: CloseTee) -> Job:
     )
 
 
+def _type_length(edit: Edit, c: TypeLength) -> Job:
+    leg = edit.item(edit.run(c.run), c.item)
+    if not isinstance(leg, Leg):
+        raise Refused("item", item_text(leg, edit.style), "a leg", "W1850")
+    text = f"{leg.dir}{c.text.strip()}"
+    return _retype_item(edit, RetypeItem(do="retype_item", run=c.run, item=c.item, text=text))
+
+
 def _put_tee_at(edit: Edit, c: PutTeeAt) -> Job:
     run = edit.run(c.run)
     at_mm = parse_length_mm(c.at, edit.job.pace_unit, field="at", decimal_comma=edit.style.decimal_comma)
@@ -560,6 +569,7 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "insert_item": _insert_item,
     "move_item": _move_item,
     "set_leg": _set_leg,
+    "type_length": _type_length,
     "set_pipe": _set_pipe,
     "set_start": _set_start,
     "set_finish": _set_finish,

@@ -9,6 +9,7 @@ from ..services import spec
 from .model import Job, Pipe, Tee, split_anchor
 from .notation import PLACES, Style
 from .ways import way_vector
+from .writing import exact_length
 
 MOST = 8
 
@@ -300,3 +301,29 @@ def _places(inside: str, start: int, end: int, style: Style) -> list[Suggestion]
     return _pick(
         [*((f"{place}}}", "how it lies") for place in PLACES), ("lag 13}", "lagging wall")], inside, start, end
     )
+
+
+WALKED = re.compile(r"(?:^|(?<=\s))(?P<way>[A-Z]{1,2})(?P<length>\d[^\s?]*)\?$")
+
+
+def walked(text: str, way: str, step_mm: float, style: Style) -> str | None:
+    """A line with a step more: the last leg made longer where it goes that way and was walked, else a leg begun.
+    Lengths
+    walked are not taped. step_mm below 0 takes the last leg that was walked off again. None where the line has no colon
+    yet."""
+    body, arrow, finish = text.partition("->")
+    head, colon, items = body.partition(":")
+    if not colon:
+        return None
+    items = items.strip()
+    last = WALKED.search(items)
+    rest = items[: last.start()].rstrip() if last else items
+    length_mm = step_mm
+    if last and (step_mm < 0 or last["way"] == way):
+        length_mm += style.length_mm(last["length"], "items", (0, len(text)))
+        items = rest
+    if step_mm > 0:
+        said = exact_length(length_mm, style.pace_unit)
+        items = f"{items} {way}{said.replace('.', ',') if style.decimal_comma else said}?"
+    end = f" -> {finish.strip()}" if arrow else ""
+    return f"{head}: {items.strip()}{end}".rstrip()

@@ -19,7 +19,7 @@ from ..errors import Refused
 from ..fields import ID_PATTERN, XY
 from ..quantity import PaceUnit, parse
 from .document import read_as
-from .model import JoistField, Obstacle, Room, Wall
+from .model import Job, JoistField, Obstacle, Room, Wall
 from .notation import Style, Token, tokens
 from .writing import exact_length
 
@@ -220,6 +220,43 @@ class _Reader:
     def end(self) -> None:
         if self.words:
             raise self.refuse("nothing more")
+
+
+USUAL_MM = {"wall": 100.0, "beam": 2200.0, "high": 200.0, "clear": 25.0}  # typ, to be typed over
+USUAL_IN_MM = {"wall": 114.3, "beam": 2133.6, "high": 203.2, "clear": 25.4}  # the same in whole inches
+LETTERS = {"room": "K", "wall": "W", "beam": "O"}
+
+
+def drawn_part(job: Job, kind: str, level: str, a: XY, b: XY) -> Part:
+    """What was drawn on the plan of a level from a point to another [mm]: a room or an obstacle over the rectangle, a
+    wall along the line.
+    What a drawing does not say is as usual (typ). Raises Refused."""
+    if kind not in LETTERS:
+        raise Refused("kind", kind, f"what is drawn: {', '.join(LETTERS)}", "room")
+    low = min(a[0], b[0]), min(a[1], b[1])
+    wide, deep = abs(a[0] - b[0]), abs(a[1] - b[1])
+    usual = USUAL_IN_MM if job.pace_unit == "in" else USUAL_MM
+    fields: dict[str, Any] = {"id": job.free_id(LETTERS[kind]), "level": level}
+    if kind == "wall":
+        return read_as(Wall, {**fields, "from_xy": a, "to_xy": b, "thickness_mm": usual["wall"], "kind": "stud"})
+    high = low[0] + wide, low[1] + deep
+    if kind == "room":
+        outline = low, (high[0], low[1]), high, (low[0], high[1])
+        return read_as(Room, {**fields, "name": "Room", "outline": outline})
+    box = (*low, usual["beam"]), (*high, usual["beam"] + usual["high"])
+    return read_as(Obstacle, {**fields, "kind": "beam", "box": box, "clearance_mm": usual["clear"]})
+
+
+def corners_of(part: Part) -> tuple[XY, ...]:
+    """The corners of a part on the plan [mm]."""
+    match part:
+        case Wall():
+            return part.from_xy, part.to_xy
+        case Obstacle():
+            (x, y, _), (x2, y2, _) = part.box
+            return (x, y), (x2, y), (x, y2), (x2, y2)
+        case _:
+            return part.outline
 
 
 def part_text(part: Part, unit: PaceUnit, *, comma: bool = False) -> str:

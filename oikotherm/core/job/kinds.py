@@ -152,6 +152,16 @@ class SetLeg(Command):
     basis: Literal["taped", "drawn", "assumed"] = "taped"
 
 
+class TypeLength(Command):
+    """The length of a leg as it is typed on the pacing line: 1850, 1850? for one that was not taped, ? until level with
+    the end."""
+
+    do: Literal["type_length"]
+    run: Id
+    item: ItemId
+    text: str
+
+
 class SetPipe(Command):
     do: Literal["set_pipe"]
     run: Id
@@ -278,6 +288,7 @@ AnyCommand = Annotated[
     | InsertItem
     | MoveItem
     | SetLeg
+    | TypeLength
     | SetPipe
     | SetStart
     | SetFinish

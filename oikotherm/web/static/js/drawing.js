@@ -1,5 +1,7 @@
 /** The drawing: pan, zoom, fit, projections, and lighting what is pointed at, here and in the chips. */
 
+import {drag} from "./drag.js";
+
 const NEAR = 1.7; // from this zoom on, labels that had no room are shown
 const STEP = 1.25;
 
@@ -90,12 +92,7 @@ class Drawing {
       this.centre = {x: this.centre.x - (to.x - from.x), y: this.centre.y - (to.y - from.y)};
       this.apply();
     };
-    const stop = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", stop);
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", stop);
+    drag({move});
   }
 
   /** Ask for the drawing in another projection, or the next quarter turn. */

@@ -1,4 +1,5 @@
 /** Editing on the drawing itself: pick a leg, drag its end, walk with the arrow keys. Each gives what the pacing line would give. */
+import {drag} from "./drag.js";
 import {Refused} from "./page.js";
 
 const SNAP_PX = 9;
@@ -16,7 +17,7 @@ class Leg {
     this.picked = null;
     this.bar.addEventListener("submit", (event) => {
       event.preventDefault();
-      this.#change(this.input.value);
+      this.#change({do: "type_length", text: this.input.value});
     });
     this.bar.addEventListener("click", (event) => {
       const {act} = event.target.dataset;
@@ -123,18 +124,15 @@ class Leg {
       this.#show(length);
     };
     const stop = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", stop);
-      if (Math.abs(length - this.picked.length_mm) > 0.5) this.#change(`${this.#text(length)}?`);
+      if (Math.abs(length - this.picked.length_mm) > 0.5) this.#change({do: "set_leg", length_mm: length, basis: "assumed"});
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", stop);
+    drag({move, stop});
   }
 
-  async #change(text) {
-    const {run, item, dir} = this.picked;
+  async #change(command) {
+    const {run, item} = this.picked;
     try {
-      await this.page.edit([{do: "retype_item", run, item, text: `${dir}${text.trim()}`}]);
+      await this.page.edit([{run, item, ...command}]);
     } catch (error) {
       if (error instanceof Refused) this.says.textContent = error.message;
       this.#show(this.picked.length_mm);
@@ -142,10 +140,10 @@ class Leg {
   }
 
   async #tee() {
-    const {run, item, dir, length_mm: length} = this.picked;
-    const half = this.#text(length / 2);
-    const rest = this.#text(length - Number(half) * (this.inches ? 25.4 : 1));
-    await this.page.edit([{do: "retype_item", run, item, text: `${dir}${half} * ${dir}${rest}`}]).catch((error) => (this.says.textContent = error.message));
+    const {run, middle} = this.picked;
+    await this.page
+      .edit([{do: "put_tee_at", run, at: middle}])
+      .catch((error) => (this.says.textContent = error.message));
   }
 
   #walk(event) {
@@ -158,8 +156,8 @@ class Leg {
       this.line.stepBack();
     } else if (way && !event.ctrlKey && !event.altKey && !event.metaKey) {
       event.preventDefault();
-      const step = this.inches ? (event.shiftKey ? 0.5 : 6) : event.shiftKey ? 10 : 100;
-      if (!this.line.walk(way, step)) this.page.say("Put a run on the line first, up to its colon; then the arrow keys add its legs.");
+      const step = this.inches ? (event.shiftKey ? 12.7 : 152.4) : event.shiftKey ? 10 : 100;
+      this.line.walk(way, step);
     }
   }
 }

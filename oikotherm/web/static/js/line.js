@@ -84,27 +84,30 @@ class Line {
     this.#preview();
   }
 
-  /** Add to the last leg of the line by walking, or begin one: what an arrow key on the drawing does. Lengths walked are not taped. */
-  walk(dir, step) {
-    const [whole, items, finish] = /^(.*?)(\s*->.*)?$/s.exec(this.input.value);
-    if (!whole.includes(":")) return false;
-    const last = new RegExp(`(^|[\\s:])${dir}(\\d+(?:\\.\\d+)?)\\?\\s*$`).exec(items);
-    const round = (value) => String(Math.round(value * 16) / 16);
-    const text = last
-      ? `${items.slice(0, last.index)}${last[1]}${dir}${round(Number(last[2]) + step)}?`
-      : `${items.trimEnd()} ${dir}${round(step)}?`;
-    this.input.value = text + (finish ?? "");
-    this.#typed();
-    return true;
+  /** Add to the last leg of the line by walking, or begin one: what an arrow key on the drawing does. The server writes it. */
+  walk(way, step_mm) {
+    (this.steps ??= []).push({way, step_mm});
+    this.walking ??= this.#sendSteps().finally(() => (this.walking = null));
   }
 
   /** Take the last leg that was walked off the line again. */
   stepBack() {
-    const [, items, finish] = /^(.*?)(\s*->.*)?$/s.exec(this.input.value);
-    const shorter = items.replace(/\s+[A-Z]{1,2}[\d.]+\?\s*$/, "");
-    if (shorter === items) return;
-    this.input.value = shorter + (finish ?? "");
-    this.#typed();
+    this.walk("N", -1);
+  }
+
+  /** Steps made while an answer is awaited go together with the next. */
+  async #sendSteps() {
+    while (this.steps.length) {
+      const text = this.input.value;
+      const steps = this.steps.splice(0);
+      const {body} = await this.page.post("pace/walked", {text, steps});
+      if (body.text === null) {
+        this.page.say("Put a run on the line first, up to its colon; then the arrow keys add its legs.");
+      } else if (this.input.value === text) {
+        this.input.value = body.text;
+        this.#typed();
+      }
+    }
   }
 
   focus() {

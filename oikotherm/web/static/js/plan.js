@@ -1,5 +1,7 @@
 /** The plan of the survey: stations are dragged, rooms, walls and obstacles drawn; a drawing becomes a line of the house. */
 
+import {drag} from "./drag.js";
+
 const GRID_MM = 50;
 const NEAR_PX = 9;
 
@@ -42,12 +44,7 @@ class Plan {
   }
 
   #corners() {
-    this.known ??= [...document.querySelectorAll(".house-part")].flatMap((part) => {
-      const size = /: (-?[\d.]+),(-?[\d.]+) ([\d.]+)x([\d.]+)/.exec(part.dataset.text);
-      if (!size || this.inches) return [];
-      const [x, y, w, d] = size.slice(1).map(Number);
-      return [[x, y], [x + w, y], [x, y + d], [x + w, y + d]];
-    });
+    this.known ??= [...document.querySelectorAll(".house-part")].flatMap((part) => JSON.parse(part.dataset.corners));
     return this.known;
   }
 
@@ -75,16 +72,13 @@ class Plan {
       this.says.textContent = `${this.#text(Math.abs(to[0] - from[0]))} x ${this.#text(Math.abs(to[1] - from[1]))}`;
     };
     const stop = () => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", stop);
       shape.remove();
       const by = [to[0] - from[0], to[1] - from[1]];
       if (Math.hypot(...by) < 1) return;
       if (this.mode === "move") this.#moved(body.dataset.key, by);
       else this.#drawn(from, to);
     };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", stop);
+    drag({move, stop});
   }
 
   #moved(id, by) {
@@ -94,27 +88,17 @@ class Plan {
       .catch((error) => this.page.say(error.message, true));
   }
 
-  #free(letter) {
-    const taken = [...document.querySelectorAll(".house-part, .station > summary > b")].map((one) => one.dataset.text?.split(" ")[1] ?? one.textContent);
-    let number = 1;
-    while (taken.includes(letter + number)) number += 1;
-    return letter + number;
-  }
-
-  #drawn(a, b) {
-    const low = [Math.min(a[0], b[0]), Math.min(a[1], b[1])];
-    const size = [Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])];
-    const corner = (at) => at.map((value) => this.#text(value)).join(",");
-    const sizes = size.map((value) => this.#text(value)).join("x");
-    const level = this.holder.dataset.level;
-    const lines = {
-      room: `room ${this.#free("K")} on ${level} Room: ${corner(low)} ${sizes} 20C`,
-      wall: `wall ${this.#free("W")} on ${level}: ${corner(a)} to ${corner(b)} ${this.#text(this.inches ? 114.3 : 100)} stud`,
-      beam: `beam ${this.#free("O")} on ${level}: ${corner(low)},${this.#text(this.inches ? 2133.6 : 2200)} ${sizes}x${this.#text(200)} clear ${this.#text(25)}`,
-    };
-    this.text.value = lines[this.mode];
-    this.text.focus();
-    this.says.textContent = "say the rest on the line, then Enter";
+  /** What was drawn, as the line of the house that says it: the server writes it. */
+  async #drawn(from, to) {
+    const drawn = {kind: this.mode, level: this.holder.dataset.level, from, to};
+    try {
+      const {body} = await this.page.post("survey/drawn", drawn);
+      this.text.value = body.text;
+      this.text.focus();
+      this.says.textContent = "say the rest on the line, then Enter";
+    } catch (error) {
+      this.page.say(error.message, true);
+    }
   }
 }
 

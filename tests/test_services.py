@@ -19,7 +19,7 @@ from oikotherm.core.job.document import json_schema, read, write
 from oikotherm.core.joints.law import Question, law, mouth
 from oikotherm.core.layout import all_rules
 from oikotherm.core.network.friction import Drop
-from oikotherm.core.network.section import Section
+from oikotherm.core.network.section import PipeSection
 from oikotherm.core.network.sized import Sized, Supply, Terminal, demands
 from oikotherm.core.rules.registry import RuleBook, Said
 from oikotherm.core.services import rooms, spec
@@ -107,7 +107,7 @@ def size(design):
         keys = tuple(one.key for one in straights)
         length_m = sum(one.length_mm for one in straights) / 1000
         sections.append(
-            Section(
+            PipeSection(
                 f"{run.id}/1",
                 run.id,
                 "air",

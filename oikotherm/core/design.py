@@ -9,7 +9,7 @@ from typing import Any
 from .context import Context
 from .job.model import Job
 from .layout import Layout
-from .making.materials import Coil, Part, Sticks, coils, parts, sticks
+from .making.materials import Coil, OrderLine, Sticks, coils, parts, sticks
 from .making.supports import RunClips, schedule
 from .memory import Memory
 from .services.rooms import rooms
@@ -22,7 +22,7 @@ from .work.steps import WorkStep
 class Materials:
     """What to order: fittings and parts, coils of floor loops, pieces on sticks."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[OrderLine, ...]
     coils: tuple[Coil, ...]
     sticks: tuple[Sticks, ...]
 

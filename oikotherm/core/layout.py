@@ -16,7 +16,7 @@ from .job.in_force import in_force
 from .job.model import Job
 from .job.notation import Style
 from .job.writing import run_text
-from .joints.dress import dress
+from .joints.fit_out import fit_out
 from .joints.fitted import Fitted
 from .labels import label_all
 from .making.cut import Cut, cuts
@@ -55,7 +55,7 @@ class Layout:
 
     @cached_property
     def fitted(self) -> Fitted:
-        return dress(self.job, self.pipework, self.context)
+        return fit_out(self.job, self.pipework, self.context)
 
     @cached_property
     def cuts(self) -> tuple[Cut, ...]:

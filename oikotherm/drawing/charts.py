@@ -25,7 +25,7 @@ def staircase(heating: Heating, width: float = 460.0, height: float = 300.0) -> 
 
     Every tread names its section and carries the keys of its pieces, so that the drawing lights with it.
     """
-    treads = [tread for tread in heating.treads if tread.drop_pa > 0 or tread.length_m > 0]
+    treads = [tread for tread in heating.pressure_steps if tread.drop_pa > 0 or tread.length_m > 0]
     if not treads:
         return ""
     left, right, top, bottom = 46.0, width - 12.0, 26.0, height - 38.0

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ..core.design import Design
-from ..core.joints.fitted import Fitted, Made
-from ..core.pipework.geometry import Part
+from ..core.joints.fitted import Fitted, RunJoints
+from ..core.pipework.geometry import RunPipework
 from .projection import Projection
 
 MARGIN = 34.0
@@ -69,7 +69,7 @@ def shown(design: Design, look: Look) -> Fitted:
 
     work = fitted.pipework
     left = replace(fitted, pieces={}, fittings={}, pipework=replace(work, nodes={}, runs={}))
-    for run, part in work.parts.items():
+    for run, part in work.by_run.items():
         made = fitted.of_run.get(run)
         if (
             run not in services
@@ -94,7 +94,7 @@ def shown(design: Design, look: Look) -> Fitted:
     return left
 
 
-def _reach(part: Part, made: Made) -> tuple[float, float]:
+def _reach(part: RunPipework, made: RunJoints) -> tuple[float, float]:
     """From the lowest to the highest thing of a run and those made with it [mm]."""
     heights = [end.z for span in made.spans.values() for end in span]
     heights += [fitting.at.z for fitting in made.fittings.values()]

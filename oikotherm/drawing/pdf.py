@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from .palette import colours, dashes
-from .scene import XY, Scene
+from .scene import XY, Label, Scene, Stroke, Symbol
 from .svg import SHAPES, UPRIGHT
 
 INK, LINE, LEVEL, BRICK, OCHRE, MUTED = "#1e2a2c", "#a99d84", "#f4f1ea", "#a8322a", "#7d5b0c", "#575f5b"
@@ -63,79 +65,105 @@ def outlines(d: str) -> list[tuple[list[XY], bool]]:
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """How a stroke of a layer is drawn. colour: "" for that of its role; fill: "" for none; dash: lengths [pt]."""
+
+    colour: str = ""
+    thick: float = 1.6
+    fill: str = ""
+    dash: tuple[float, ...] = ()
+    round: bool = False
+
+
+LINES = {
+    "level": _Line(LINE, 0.4, LEVEL),
+    "wall": _Line(MUTED, 0.5, LINE),
+    "obstacle": _Line(MUTED, 0.5, "#ece6d9"),
+    "dimension": _Line(SLATE, 0.45),
+    "joist": _Line(LINE, 0.4),
+    "room": _Line(LINE, 0.5),
+    "compass": _Line(LINE, 0.5),
+    "station": _Line(INK, 0.6, "#ffffff"),
+    "fitting": _Line(thick=3.0, round=True),
+    "closing": _Line(BRICK, 0.8, dash=(2, 2)),
+}
+BOXED = ("tag", "badge")
+
+
 def draw_on(canvas: Any, scene: Scene, left: float, bottom: float, width: float) -> float:
     """Draw the scene with its left lower corner there [pt], that wide [pt]. Gives its height [pt]."""
-    coloured, patterns = colours(), dashes()
-    scale = width / scene.width
-    height = scene.height * scale
+    sheet = _Sheet(canvas, scene, left, bottom, width)
+    for stroke in scene.strokes:
+        sheet.stroke(stroke)
+    canvas.setDash()
+    for symbol in scene.symbols:
+        sheet.symbol(symbol)
+    for label in scene.labels:
+        if not label.tight:
+            sheet.label(label)
+    return sheet.height
 
-    def at(point: XY) -> XY:
-        return left + point[0] * scale, bottom + height - point[1] * scale
 
-    def trail(points: list[XY] | tuple[XY, ...], closed: bool) -> Any:
-        path = canvas.beginPath()
-        path.moveTo(*at(points[0]))
+class _Sheet:
+    """A place on a page that a scene is drawn on."""
+
+    def __init__(self, canvas: Any, scene: Scene, left: float, bottom: float, width: float) -> None:
+        self.canvas = canvas
+        self.left = left
+        self.bottom = bottom
+        self.scale = width / scene.width
+        self.height = scene.height * self.scale
+        self.colours = colours()
+        self.dashes = dashes()
+
+    def at(self, point: XY) -> XY:
+        """A point of the scene on the page [pt]."""
+        return self.left + point[0] * self.scale, self.bottom + self.height - point[1] * self.scale
+
+    def trail(self, points: Sequence[XY], closed: bool) -> Any:
+        path = self.canvas.beginPath()
+        path.moveTo(*self.at(points[0]))
         for point in points[1:]:
-            path.lineTo(*at(point))
+            path.lineTo(*self.at(point))
         if closed:
             path.close()
         return path
 
-    for stroke in scene.strokes:
-        canvas.setDash()
-        colour, thick, fill = coloured.get(stroke.role, INK), 1.6, None
-        if stroke.layer == "level":
-            colour, thick, fill = LINE, 0.4, LEVEL
-        elif stroke.layer in ("wall", "obstacle"):
-            colour, thick, fill = MUTED, 0.5, LINE if stroke.layer == "wall" else "#ece6d9"
-        elif stroke.layer in ("dimension", "joist"):
-            colour, thick = (SLATE, 0.45) if stroke.layer == "dimension" else (LINE, 0.4)
-        elif stroke.layer in ("room", "compass"):
-            colour, thick = LINE, 0.5
-        elif stroke.layer == "station":
-            colour, thick, fill = INK, 0.6, "#ffffff"
-        elif stroke.layer == "fitting":
-            thick = 3.0
-        elif stroke.layer == "closing":
-            colour, thick = BRICK, 0.8
-            canvas.setDash(2, 2)
-        elif stroke.role in patterns:
-            canvas.setDash(*([patterns[stroke.role]]))
-        canvas.setStrokeColor(colour)
-        canvas.setLineWidth(thick)
-        canvas.setLineCap(1 if stroke.layer == "fitting" else 0)
-        if fill:
-            canvas.setFillColor(fill)
-        canvas.drawPath(trail(stroke.points, stroke.closed), stroke=1, fill=1 if fill else 0)
-    canvas.setDash()
-    for symbol in scene.symbols:
+    def stroke(self, stroke: Stroke) -> None:
+        line = LINES.get(stroke.layer) or _Line(dash=tuple(self.dashes.get(stroke.role, ())))
+        self.canvas.setDash(list(line.dash) if line.dash else [])
+        self.canvas.setStrokeColor(line.colour or self.colours.get(stroke.role, INK))
+        self.canvas.setLineWidth(line.thick)
+        self.canvas.setLineCap(1 if line.round else 0)
+        if line.fill:
+            self.canvas.setFillColor(line.fill)
+        self.canvas.drawPath(self.trail(stroke.points, stroke.closed), stroke=1, fill=1 if line.fill else 0)
+
+    def symbol(self, symbol: Symbol) -> None:
         turn = 0.0 if symbol.shape in UPRIGHT else math.atan2(symbol.way[1], symbol.way[0])
         cos, sin = math.cos(turn), math.sin(turn)
-        colour = coloured.get(symbol.role, INK)
-        canvas.setStrokeColor(colour)
-        canvas.setFillColor(colour if symbol.shape == "flow" else "#ffffff")
-        canvas.setLineWidth(0.7)
+        colour = self.colours.get(symbol.role, INK)
+        self.canvas.setStrokeColor(colour)
+        self.canvas.setFillColor(colour if symbol.shape == "flow" else "#ffffff")
+        self.canvas.setLineWidth(0.7)
+        x0, y0 = symbol.at
         for points, closed in outlines(SHAPES.get(symbol.shape, SHAPES["device"])):
-            placed = [
-                (symbol.at[0] + (x * cos - y * sin) * 0.8, symbol.at[1] + (x * sin + y * cos) * 0.8) for x, y in points
-            ]
-            canvas.drawPath(trail(placed, closed), stroke=1, fill=1 if closed else 0)
-    for label in scene.labels:
-        if label.tight:
-            continue
-        x, y = at(label.at)
+            placed = [(x0 + (x * cos - y * sin) * 0.8, y0 + (x * sin + y * cos) * 0.8) for x, y in points]
+            self.canvas.drawPath(self.trail(placed, closed), stroke=1, fill=1 if closed else 0)
+
+    def label(self, label: Label) -> None:
+        x, y = self.at(label.at)
         kind = label.kind.split(" ")[0].split("-")[0]
-        size = max(6.5, 11 * scale * 1.05)
-        if kind in ("tag", "badge"):
-            colour = {"badge-stop": BRICK, "badge-mind": OCHRE}.get(label.kind) or coloured.get(
-                label.kind.rpartition("role-")[2], INK
-            )
-            canvas.setFillColor(colour)
-            w, h = label.width * scale, label.height * scale
-            canvas.roundRect(x - w / 2, y - h / 2, w, h, 1.5, stroke=0, fill=1)
-            canvas.setFillColor("#ffffff")
+        size = max(6.5, 11 * self.scale * 1.05)
+        if kind in BOXED:
+            role = label.kind.rpartition("role-")[2]
+            badge = {"badge-stop": BRICK, "badge-mind": OCHRE}.get(label.kind)
+            self.canvas.setFillColor(badge or self.colours.get(role, INK))
+            wide, high = label.width * self.scale, label.height * self.scale
+            self.canvas.roundRect(x - wide / 2, y - high / 2, wide, high, 1.5, stroke=0, fill=1)
+            self.canvas.setFillColor("#ffffff")
         else:
-            canvas.setFillColor(BRICK if kind == "closing" else MUTED if kind in ("room", "compass") else INK)
-        canvas.setFont("Helvetica-Bold" if kind in ("tag", "badge", "station") else "Helvetica", size)
-        canvas.drawCentredString(x, y - size * 0.35, label.text)
-    return height
+            self.canvas.setFillColor(BRICK if kind == "closing" else MUTED if kind in ("room", "compass") else INK)
+        self.canvas.setFont("Helvetica-Bold" if kind in (*BOXED, "station") else "Helvetica", size)
+        self.canvas.drawCentredString(x, y - size * 0.35, label.text)

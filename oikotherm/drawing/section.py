@@ -38,7 +38,7 @@ class Shape:
 
 
 @dataclass(slots=True)
-class Section:
+class JointSection:
     """A joint cut open [mm]. labels: (words, x, r) of the part pointed at; depth: from x to x, how deep the pipe lies
     in."""
 
@@ -76,7 +76,7 @@ class Section:
         return min(xs), max(xs)
 
 
-def section(catalogue: Catalogue, method: str, pipe: End) -> Section:
+def section(catalogue: Catalogue, method: str, pipe: End) -> JointSection:
     """The section of a joint method on a pipe, or on the end of a threaded part. Measures that are not known are
     typical."""
     mouth = end_for(catalogue, method, pipe)
@@ -88,7 +88,7 @@ def section(catalogue: Catalogue, method: str, pipe: End) -> Section:
     depth = (insertion_mm(catalogue, mouth) if mouth else insertion_mm(catalogue, pipe)) or 0.0
     system = catalogue.systems.get(pipe.family)
     style = PIPE_STYLE.get(system.material, "steel") if system else "steel"
-    made = Section(catalogue.methods[method].title if method in catalogue.methods else method, od)
+    made = JointSection(catalogue.methods[method].title if method in catalogue.methods else method, od)
     insert_bore = end_bore_mm(catalogue, mouth) if mouth else None
     _DRAWERS[method](made, _Measures(od / 2, bore / 2, depth, style, insert_bore, pipe, catalogue))
     return made
@@ -112,7 +112,7 @@ class _Measures:
         return max(self.ro * 2.2, 22.0)
 
 
-def _pipe(s: Section, m: _Measures, to: float | None = None, start: float | None = None) -> None:
+def _pipe(s: JointSection, m: _Measures, to: float | None = None, start: float | None = None) -> None:
     end = m.d if to is None else to
     begin = -m.free if start is None else start
     if m.style == "multilayer":
@@ -125,13 +125,13 @@ def _pipe(s: Section, m: _Measures, to: float | None = None, start: float | None
     s.label(f"{m.pipe.family} {m.pipe.size}", begin + 0.3 * (end - begin), m.ro if m.style != "multilayer" else m.ro)
 
 
-def _depth(s: Section, m: _Measures, words: str = "insertion") -> None:
+def _depth(s: JointSection, m: _Measures, words: str = "insertion") -> None:
     s.depth = (0.0, m.d)
     s.depth_words = f"{words} {number(round(m.d, 1))}"
     s.mark_mm = 0.0
 
 
-def _socket(s: Section, m: _Measures, wall: float, beyond: float = 0.9) -> float:
+def _socket(s: JointSection, m: _Measures, wall: float, beyond: float = 0.9) -> float:
     """A cup with its stop, and the waterway behind; gives where it ends."""
     end = m.d + 2 * m.ro * beyond
     s.poly(
@@ -148,7 +148,7 @@ def _socket(s: Section, m: _Measures, wall: float, beyond: float = 0.9) -> float
     return end
 
 
-def _capillary(s: Section, m: _Measures, fillet: float = 0.9, words: str = "solder") -> None:
+def _capillary(s: JointSection, m: _Measures, fillet: float = 0.9, words: str = "solder") -> None:
     _pipe(s, m)
     _socket(s, m, max(1.1, 0.07 * m.ro * 2))
     s.poly("filler", (0, m.ro), (m.d, m.ro), (m.d, m.ro + 0.35), (0, m.ro + 0.35))
@@ -159,11 +159,11 @@ def _capillary(s: Section, m: _Measures, fillet: float = 0.9, words: str = "sold
     _depth(s, m)
 
 
-def _braze(s: Section, m: _Measures) -> None:
+def _braze(s: JointSection, m: _Measures) -> None:
     _capillary(s, m, 1.9, "filler")
 
 
-def _nut(s: Section, x0: float, x1: float, inner: float, thread: float, outer: float, hole: float) -> None:
+def _nut(s: JointSection, x0: float, x1: float, inner: float, thread: float, outer: float, hole: float) -> None:
     """A nut that reaches over a thread: its flange grips at x0."""
     flange = (x1 - x0) * 0.28
     s.poly(
@@ -178,7 +178,7 @@ def _nut(s: Section, x0: float, x1: float, inner: float, thread: float, outer: f
     )
 
 
-def _comp(s: Section, m: _Measures, olive: str, insert: bool = False) -> None:
+def _comp(s: JointSection, m: _Measures, olive: str, insert: bool = False) -> None:
     size = 2 * m.ro
     width = 0.38 * size if size < 20 else 0.3 * size
     _pipe(s, m)
@@ -222,15 +222,15 @@ def _comp(s: Section, m: _Measures, olive: str, insert: bool = False) -> None:
     _depth(s, m)
 
 
-def _compression(s: Section, m: _Measures) -> None:
+def _compression(s: JointSection, m: _Measures) -> None:
     _comp(s, m, "brass")
 
 
-def _compression_plastic(s: Section, m: _Measures) -> None:
+def _compression_plastic(s: JointSection, m: _Measures) -> None:
     _comp(s, m, "copper", insert=True)
 
 
-def _compression_mlc(s: Section, m: _Measures) -> None:
+def _compression_mlc(s: JointSection, m: _Measures) -> None:
     """A clamped multilayer joint: the insert with its O-rings in the pipe, the split ring on it, the nut that draws
     both into the cone."""
     size = 2 * m.ro
@@ -274,11 +274,11 @@ def _compression_mlc(s: Section, m: _Measures) -> None:
     _depth(s, m)
 
 
-def _solvent(s: Section, m: _Measures) -> None:
+def _solvent(s: JointSection, m: _Measures) -> None:
     _capillary(s, m, 0.6, "cement")
 
 
-def _push(s: Section, m: _Measures, *, metal: bool) -> None:
+def _push(s: JointSection, m: _Measures, *, metal: bool) -> None:
     if m.pipe.family == "waste":
         _push_ring(s, m)
         return
@@ -340,7 +340,7 @@ def _push(s: Section, m: _Measures, *, metal: bool) -> None:
     _depth(s, m)
 
 
-def _push_ring(s: Section, m: _Measures) -> None:
+def _push_ring(s: JointSection, m: _Measures) -> None:
     """An overflow pipe in its push socket: a lip ring near the mouth, and room left at the stop for it to grow."""
     wall, seal, room = 1.6, 1.3, 2.0
     gap = 0.85 * m.d
@@ -368,15 +368,15 @@ def _push_ring(s: Section, m: _Measures) -> None:
     _depth(s, m)
 
 
-def _push_fit(s: Section, m: _Measures) -> None:
+def _push_fit(s: JointSection, m: _Measures) -> None:
     _push(s, m, metal=False)
 
 
-def _push_fit_metal(s: Section, m: _Measures) -> None:
+def _push_fit_metal(s: JointSection, m: _Measures) -> None:
     _push(s, m, metal=True)
 
 
-def _press(s: Section, m: _Measures) -> None:
+def _press(s: JointSection, m: _Measures) -> None:
     size = 2 * m.ro
     wall = 1.0 if size < 20 else 1.4
     seal = max(1.3, 0.08 * size)
@@ -410,7 +410,7 @@ def _press(s: Section, m: _Measures) -> None:
     _depth(s, m)
 
 
-def _press_mlc(s: Section, m: _Measures) -> None:
+def _press_mlc(s: JointSection, m: _Measures) -> None:
     _pipe(s, m)
     barb = (m.fitting_bore or m.r * 1.5) / 2
     end = m.d + 1.6 * m.ro
@@ -435,7 +435,7 @@ def _press_mlc(s: Section, m: _Measures) -> None:
     _depth(s, m)
 
 
-def _expansion(s: Section, m: _Measures) -> None:
+def _expansion(s: JointSection, m: _Measures) -> None:
     barb = (m.fitting_bore or m.r * 1.6) / 2
     grown = barb + max(1.6, 0.1 * 2 * m.ro)  # the fitting's outside, which the pipe shrinks on
     wall = (m.ro - m.r) * 0.86
@@ -471,7 +471,7 @@ def _expansion(s: Section, m: _Measures) -> None:
     _depth(s, m)
 
 
-def _flare(s: Section, m: _Measures) -> None:
+def _flare(s: JointSection, m: _Measures) -> None:
     rise = 0.42 * m.ro  # how far the 45 degree flare grows
     s.poly(
         "pipe copper",
@@ -524,7 +524,7 @@ def _teeth(x0: float, x1: float, r0: float, r1: float, pitch: float, height: flo
     return [*found, (x1, r1 - height)]
 
 
-def _thread(s: Section, m: _Measures) -> None:
+def _thread(s: JointSection, m: _Measures) -> None:
     row = thread_row(m.catalogue, m.pipe) or m.catalogue.threads.get(
         ("npt" if m.pipe.family == "fe-40" else "r", m.pipe.size)
     )
@@ -561,7 +561,7 @@ def _thread(s: Section, m: _Measures) -> None:
     s.depth, s.depth_words = (0.0, depth), f"made up {number(round(depth, 1))}"
 
 
-def _union(s: Section, m: _Measures) -> None:
+def _union(s: JointSection, m: _Measures) -> None:
     ro, wall = m.ro, max(3.0, 0.15 * 2 * m.ro)
     inner = ro - 1.2
     s.poly(
@@ -600,7 +600,7 @@ def _union(s: Section, m: _Measures) -> None:
     s.label("body", 1.8 * ro, inner + wall * 0.6)
 
 
-def _washer(s: Section, m: _Measures) -> None:
+def _washer(s: JointSection, m: _Measures) -> None:
     ro, wall = m.ro, max(2.2, 0.12 * 2 * m.ro)
     bore = ro - 3.0
     pitch = 25.4 / 14
@@ -639,7 +639,7 @@ def _washer(s: Section, m: _Measures) -> None:
     s.label("tail with flat flange", 1.8 * ro, bore + wall * 0.6)
 
 
-def _tail(s: Section, m: _Measures) -> None:
+def _tail(s: JointSection, m: _Measures) -> None:
     ro, pitch = m.ro, 25.4 / 14
     bore, depth = ro - 3.2, 13.0
     s.poly("body", (0, ro + 0.1), (depth + 6, ro + 0.1), (depth + 6, ro + 7), (0, ro + 7))
@@ -673,7 +673,7 @@ def _corrugated(x0: float, x1: float, inner: float, outer: float, pitch: float) 
     return [*found, (x1, inner)]
 
 
-def _csst(s: Section, m: _Measures) -> None:
+def _csst(s: JointSection, m: _Measures) -> None:
     ro = (float(m.pipe.size.removeprefix("EHD")) / 2 + 2.0) if m.pipe.size.startswith("EHD") else m.ro
     inner, wall, pitch = ro - 2.2, 0.3, 4.2
     wave = _corrugated(-3.2 * ro, 0, inner, ro, pitch)
@@ -706,7 +706,7 @@ def _csst(s: Section, m: _Measures) -> None:
     s.od_mm = 2 * ro
 
 
-def _connector(s: Section, m: _Measures) -> None:
+def _connector(s: JointSection, m: _Measures) -> None:
     ro = m.ro * 0.8
     wave = _corrugated(-5.0 * ro, -1.9 * ro, ro - 1.6, ro, 3.4)
     s.poly("pipe steel", *wave, *[(x, r - 0.3) for x, r in reversed(wave)])
@@ -745,7 +745,7 @@ def _connector(s: Section, m: _Measures) -> None:
     s.label("male flare adaptor", 2.5 * ro, ro * 1.3)
 
 
-def _dielectric(s: Section, m: _Measures) -> None:
+def _dielectric(s: JointSection, m: _Measures) -> None:
     ro, wall = m.ro, max(3.0, 0.15 * 2 * m.ro)
     copper_r = ro * 0.82
     s.poly("body", (-2.4 * ro, ro - 0.8), (0, ro - 0.8), (0, ro + wall), (-2.4 * ro, ro + wall))
@@ -784,7 +784,7 @@ def _dielectric(s: Section, m: _Measures) -> None:
     s.label("copper tail", 2.1 * ro, copper_r)
 
 
-def _slip(s: Section, m: _Measures) -> None:
+def _slip(s: JointSection, m: _Measures) -> None:
     ro = m.ro
     lap = 40.0
     s.poly(
@@ -857,7 +857,7 @@ _DRAWERS = {
 }
 
 
-def section_svg(made: Section, width: float = 620.0) -> str:
+def section_svg(made: JointSection, width: float = 620.0) -> str:
     """The section as SVG: parts hatched by what they are, labels above in the order they come, measures below."""
     x0, x1, most = made.bounds()
     margin, top_row = 16.0, 20.0
@@ -924,7 +924,9 @@ def section_svg(made: Section, width: float = 620.0) -> str:
     return "".join([*parts, "</svg>"])
 
 
-def _rows_of(made: Section, x0: float, scale: float, left: float, width: float) -> list[tuple[str, float, float, int]]:
+def _rows_of(
+    made: JointSection, x0: float, scale: float, left: float, width: float
+) -> list[tuple[str, float, float, int]]:
     """Where each label's text stands: in as few rows as its neighbours leave room for, in the order of the parts."""
     rows: list[float] = []
     found = []

@@ -86,7 +86,7 @@ def seen(job, context=None):
         "flow": design.flow,
         "traps": traps(design.pipework, frozenset(design.pipework.nodes), fitted.spans, catalogue),
         "heating": [
-            (one.sections, one.loads, one.treads, one.volume, one.vessel, one.pump_head_pa)
+            (one.sections, one.loads, one.pressure_steps, one.volume, one.vessel, one.pump_head_pa)
             for one in heating_of(design)
         ],
     }

@@ -23,7 +23,7 @@ from .model import Job, JoistField, Obstacle, Room, Wall
 from .notation import Style, Token, tokens
 from .writing import exact_length
 
-Part = Room | Wall | JoistField | Obstacle
+HousePart = Room | Wall | JoistField | Obstacle
 OBSTACLES = ("beam", "truss", "hatch", "cable", "board", "meter", "duct", "window")
 EXAMPLES = {
     "room": "room SCU on L0 Scullery: 0,0 3000x2500 20C 900W",
@@ -33,7 +33,7 @@ EXAMPLES = {
 }
 
 
-def parse_part(text: str, style: Style) -> tuple[str, Part]:
+def parse_part(text: str, style: Style) -> tuple[str, HousePart]:
     """Read a line of the house: ("room" | "wall" | "joists" | "obstacle", the part). Raises Refused with the span and
     an example."""
     colon = text.find(":")
@@ -227,7 +227,7 @@ USUAL_IN_MM = {"wall": 114.3, "beam": 2133.6, "high": 203.2, "clear": 25.4}  # t
 LETTERS = {"room": "K", "wall": "W", "beam": "O"}
 
 
-def drawn_part(job: Job, kind: str, level: str, a: XY, b: XY) -> Part:
+def drawn_part(job: Job, kind: str, level: str, a: XY, b: XY) -> HousePart:
     """What was drawn on the plan of a level from a point to another [mm]: a room or an obstacle over the rectangle, a
     wall along the line.
     What a drawing does not say is as usual (typ). Raises Refused."""
@@ -247,7 +247,7 @@ def drawn_part(job: Job, kind: str, level: str, a: XY, b: XY) -> Part:
     return read_as(Obstacle, {**fields, "kind": "beam", "box": box, "clearance_mm": usual["clear"]})
 
 
-def corners_of(part: Part) -> tuple[XY, ...]:
+def corners_of(part: HousePart) -> tuple[XY, ...]:
     """The corners of a part on the plan [mm]."""
     match part:
         case Wall():
@@ -259,7 +259,7 @@ def corners_of(part: Part) -> tuple[XY, ...]:
             return part.outline
 
 
-def part_text(part: Part, unit: PaceUnit, *, comma: bool = False) -> str:
+def part_text(part: HousePart, unit: PaceUnit, *, comma: bool = False) -> str:
     """The canonical line of a part; `parse_part` reads it back to the same part."""
 
     def length(mm: float) -> str:

@@ -10,7 +10,7 @@ from ..catalogue import Catalogue
 from ..job.ways import Vec
 from ..pipework.geometry import Node, PassPlace, Pipework, Straight
 from .choices import Choices, Here
-from .fitted import Bend, Fitting, Joint, Made, Mating, Piece, Stood
+from .fitted import Bend, Fitting, Joint, Mating, NodeFittings, Piece, RunJoints
 from .fitter import ANGLE_TOLERANCE_DEG, PIPE_END, Fitter
 from .least import least_piece_mm
 from .takeoff import fitting_angle, part_mating, street_mm
@@ -43,8 +43,8 @@ class Assembler(Fitter):
         pipework: Pipework,
         catalogue: Catalogue,
         own: Iterable[str],
-        stood: Stood,
-        at_ports: dict[str, Stood],
+        stood: NodeFittings,
+        at_ports: dict[str, NodeFittings],
         ends: dict[str, Fitting],
     ) -> None:
         super().__init__(choices, pipework, catalogue)
@@ -69,11 +69,11 @@ class Assembler(Fitter):
                 self.fittings[key] = stood.fittings[key].at_place(node.at)
         self.troubles += [replace(one, at=pipework.nodes[one.key].at) for one in stood.troubles]
 
-    def made(self) -> Made:
+    def made(self) -> RunJoints:
         self._assemble()
         for key in self.ends:
             del self.fittings[key]
-        return Made(
+        return RunJoints(
             self.fittings,
             self.joints,
             self.pieces,

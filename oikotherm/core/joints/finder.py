@@ -278,23 +278,28 @@ class _Search:
                 heapq.heappush(heap, (done.cost, next(ids), done))
             if len(state.links) >= MOST_PARTS:
                 continue
-            for enter, verdict in self.graph.partners_of(state.end):
-                if verdict.verdict == "refused" and (self.strict or state.links != ()):
+            for new, to_go in self._longer(state, far):
+                heapq.heappush(heap, (new.cost + (to_go + 1) * JOINT_COST, next(ids), new))
+
+    def _longer(self, state: _State, far: dict[End, int]) -> Iterator[tuple[_State, int]]:
+        """A chain with one part more, each way there is, and the least number of parts still to come."""
+        for enter, verdict in self.graph.partners_of(state.end):
+            if verdict.verdict == "refused" and (self.strict or state.links != ()):
+                continue
+            for link in self.graph.enters[enter]:
+                if self._again(state, link) or (new := self.step(state, link)) is None:
                     continue
-                for link in self.graph.enters[enter]:
-                    if state.links and (link.part is None) and state.links[-1].part is None:
-                        continue
-                    if link.part is not None and any(link.part is one.part for one in state.links):
-                        continue
-                    new = self.step(state, link)
-                    if new is None:
-                        continue
-                    to_go = self.steps.get(new.end, -1)
-                    if to_go == -1:
-                        to_go = self.steps[new.end] = self._steps(new.end, far)
-                    if to_go is None or len(new.links) + to_go > MOST_PARTS:
-                        continue
-                    heapq.heappush(heap, (new.cost + (to_go + 1) * JOINT_COST, next(ids), new))
+                to_go = self.steps.get(new.end, -1)
+                if to_go == -1:
+                    to_go = self.steps[new.end] = self._steps(new.end, far)
+                if to_go is not None and len(new.links) + to_go <= MOST_PARTS:
+                    yield new, to_go
+
+    def _again(self, state: _State, link: Link) -> bool:
+        """Whether a part is in the chain already, or a stub would follow a stub."""
+        if link.part is None:
+            return bool(state.links) and state.links[-1].part is None
+        return any(link.part is one.part for one in state.links)
 
     def first(self) -> _State:
         """The open start."""
@@ -365,26 +370,8 @@ class _Search:
         if reasons and self.strict:
             return None
         shield = ask.near_heat and part is None and metal in ("copper", "steel")
-        shielded = state.shielded or shield
-        stub_mm = 0.0
-        if part is None:
-            # the other insertion is taken as this one: the stub is cut when both are known
-            depth = insertion_mm(self.catalogue, state.end) or 0.0
-            stub_mm = round(
-                2 * depth
-                + (heat_away_mm(self.catalogue, ask.practice) if shield and not state.shielded else BETWEEN_MM),
-                1,
-            )
-            ends = (self.ask.start.family, self.ask.goal.family)
-            cost += 1.5 if link.enter.family in ends else 2.0 if link.enter.family in ("cu-m", "cu-l") else 8.0
-        else:
-            cost += part.price * PRICE_COST - (STOCK_GAIN if self.stock.get(part.id) else 0.0) + (part.k or 0.0)
-            if "valve" in part.marks and ask.via != part.family:
-                cost += 8.0  # a valve nobody asked for
-            if "connector" in part.marks and ask.via != part.family:
-                cost += 15.0
-            if part.shape == "union" or "slip" in part.ends[0].marks:
-                cost += 2.0  # dearer to make than what it replaces
+        stub_mm = 0.0 if part else self._stub_mm(state, away=shield and not state.shielded)
+        cost += self._part_cost(part) if part else self._stub_cost(link)
         bore = part.bore_mm if part else end_bore_mm(self.catalogue, link.enter)
         if bore is not None and self.bore and bore < 0.92 * self.bore:
             cost += BORE_COST * (1 - bore / self.bore)
@@ -399,12 +386,38 @@ class _Search:
             side,
             undone,
             state.passed or (part is not None and part.family == ask.via),
-            shielded,
+            state.shielded or shield,
             (*state.links, Link(part, link.enter, link.leave, link.title, stub_mm)),
             (*state.joints, joint),
             (*state.reasons, *reasons),
             min(bores) if bores else None,
         )
+
+    def _stub_mm(self, state: _State, *, away: bool) -> float:
+        """Length of a bare piece of pipe [mm], far enough from the heat where it goes away from it. The other insertion
+        is
+        taken as this one: the stub is cut when both are known."""
+        depth = insertion_mm(self.catalogue, state.end) or 0.0
+        return round(2 * depth + (heat_away_mm(self.catalogue, self.ask.practice) if away else BETWEEN_MM), 1)
+
+    def _stub_cost(self, link: Link) -> float:
+        """A piece of the pipe that is there is nearer at hand than another."""
+        if link.enter.family in (self.ask.start.family, self.ask.goal.family):
+            return 1.5
+        return 2.0 if link.enter.family in ("cu-m", "cu-l") else 8.0
+
+    def _part_cost(self, part: Part) -> float:
+        """What a part costs: its price class, less where it is on the van, its loss, and more for what nobody asked
+        for."""
+        cost = part.price * PRICE_COST - (STOCK_GAIN if self.stock.get(part.id) else 0.0) + (part.k or 0.0)
+        unasked = self.ask.via != part.family
+        if "valve" in part.marks and unasked:
+            cost += 8.0
+        if "connector" in part.marks and unasked:
+            cost += 15.0
+        if part.shape == "union" or "slip" in part.ends[0].marks:
+            cost += 2.0  # dearer to make than what it replaces
+        return cost
 
     def _unfit(self, link: Link) -> list[str]:
         """What forbids a part itself, whatever it is joined to: what it is made for, the heat and pressure it bears."""

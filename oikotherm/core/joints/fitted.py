@@ -1,4 +1,4 @@
-"""What dress() gives: parts, joints and pieces, with what each takes off a length."""
+"""What fit_out() gives: parts, joints and pieces, with what each takes off a length."""
 
 from __future__ import annotations
 
@@ -140,7 +140,7 @@ class Piece:
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
-    """Something dress() met and could not solve; the rules make findings of it. kind: the rule's id."""
+    """Something fit_out() met and could not solve; the rules make findings of it. kind: the rule's id."""
 
     kind: str
     key: str
@@ -153,7 +153,7 @@ class Trouble:
 
 
 @dataclass(frozen=True, slots=True)
-class Stood:
+class NodeFittings:
     """What stands at some nodes, by their keys, and what is wrong there."""
 
     fittings: dict[str, Fitting]
@@ -161,7 +161,7 @@ class Stood:
 
 
 @dataclass(frozen=True, slots=True)
-class Made:
+class RunJoints:
     """What is made of runs whose pipe hangs together: the same object as long as nothing of it changes."""
 
     fittings: dict[str, Fitting]
@@ -177,9 +177,9 @@ class Made:
 
 
 @dataclass(frozen=True, slots=True)
-class Fitted(Made):
+class Fitted(RunJoints):
     """The job with every joint decided. Dicts are in the order of the pipework."""
 
     pipework: Pipework
-    of_run: dict[str, Made]
+    of_run: dict[str, RunJoints]
     """Run -> what of all this was made with it."""

@@ -16,7 +16,7 @@ from ..services import spec
 from .chain import SCHOOL, Answer, Ask, Chain
 from .choices import NOWHERE, Choices, Here
 from .finder import find, named_chain
-from .fitted import Fitting, Mating, Stood, Trouble
+from .fitted import Fitting, Mating, NodeFittings, Trouble
 from .law import HIDDEN, Verdict, law
 from .takeoff import (
     chain_mating,
@@ -54,7 +54,7 @@ class Fitter:
         self.told: set[tuple[str, str]] = set()
         self.mated: dict[tuple[str | None, ...], Mating | None] = {}
 
-    def stand(self) -> Stood:
+    def stand(self) -> NodeFittings:
         """The part at every node of the pipework, and what is wrong there."""
         makers: dict[str, Callable[[Node], None]] = {
             "turn": self._turn,
@@ -72,7 +72,7 @@ class Fitter:
             makers[node.kind](node)
             if node.key in self.choices.chain and not self._between(node):
                 self._chain_trouble(node, "Parts are chosen by hand only where a run meets a port or another pipe.")
-        return Stood(self.fittings, tuple(self.troubles))
+        return NodeFittings(self.fittings, tuple(self.troubles))
 
     # --- which method -------------------------------------------------------------------------------------------------
 

@@ -8,7 +8,7 @@ from functools import partial
 
 from ..catalogue import Catalogue
 from ..job.model import Job, Pipe
-from ..joints.fitted import Fitted, Made, Mating, Piece
+from ..joints.fitted import Fitted, Mating, Piece, RunJoints
 from ..joints.least import least_piece_mm
 from ..quantity import INCH_MM, PaceUnit
 from ..working import Step, Worked
@@ -65,7 +65,7 @@ def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
     return tuple(cut for cut in found if cut.run in new)
 
 
-def _cuts_of(made: Made, unit: PaceUnit, catalogue: Catalogue) -> list[Cut]:
+def _cuts_of(made: RunJoints, unit: PaceUnit, catalogue: Catalogue) -> list[Cut]:
     return [cut_of(piece, unit, catalogue) for piece in made.pieces.values()]
 
 

@@ -70,7 +70,7 @@ def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:
     for one in work.passes:
         if one.item.through == "joists":
             continue
-        own = work.parts[one.run].straights.values() if one.run in work.parts else ()
+        own = work.by_run[one.run].straights.values() if one.run in work.by_run else ()
         near = next((straight for straight in own if _on(fitted.spans[straight.key], one.at)), None)
         if near is None:
             continue

@@ -18,7 +18,7 @@ KERF_MM = 0.0  # a wheel cutter takes nothing off
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class OrderLine:
     """Fittings of one kind: how many the job takes, spares, and packs to order."""
 
     title: str
@@ -53,7 +53,7 @@ def _packs() -> dict[str, tuple[int, float, str]]:
     }
 
 
-def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[Part, ...]:
+def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[OrderLine, ...]:
     """Fittings to order, by title, the parts of transitions among them. Spares by share of the count, rounded up; packs
     hold both."""
     counts: Counter[str] = Counter()
@@ -77,7 +77,7 @@ def parts(fitted: Fitted, catalogue: Catalogue) -> tuple[Part, ...]:
     for title, count in sorted(counts.items()):
         pack, share, source = _packs()[kinds[title]]
         spare = math.ceil(count * share)
-        found.append(Part(title, count, spare, pack, math.ceil((count + spare) / pack), source, ids[title]))
+        found.append(OrderLine(title, count, spare, pack, math.ceil((count + spare) / pack), source, ids[title]))
     return tuple(found)
 
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import functools
+import itertools
 import math
 from dataclasses import dataclass
 from typing import Literal
 
 from ..catalogue import Catalogue
 from ..errors import Refused
-from ..job.model import Job, Pipe
+from ..job.model import Job, Pipe, Run
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
+from ..pipework.geometry import Straight
 from ..pipework.space import near_pairs
 from ..tables import CATALOGUE, read_rows
 
@@ -115,71 +117,76 @@ def schedule(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[RunClips]:
     between two
     fittings takes none. `{clip ...}` in the run sets the spacing. Source: typ distances of the table.
     """
-    work = fitted.pipework
-    done: dict[str, StraightClips] = {}
-    owner: dict[str, str] = {}
-    order = {key: number for number, key in enumerate(work.straights)}
-    near: dict[str, list[str]] = {}  # straights that come within reach of each other, by key
-    for pair in near_pairs(work, fitted.spans, BESIDE_MM):
-        near.setdefault(pair.one.key, []).append(pair.other.key)
-        near.setdefault(pair.other.key, []).append(pair.one.key)
-    found: list[RunClips] = []
-    for run in job.runs:
-        rows: list[StraightClips] = []
-        if run.state != "new" or run.id not in work.parts:
-            continue
-        said = {item.id: item.clip_mm for item in work.runs[run.id].items if item.kind == "lie" and item.clip_mm}
-        spacing = next(iter(said.values()), None)
-        for straight in work.parts[run.id].straights.values():
-            if straight.place == "ground":
-                continue
-            a, b = fitted.spans[straight.key]
-            length = b.minus(a).length
-            upright = abs(straight.way.z) > 0.7
-            try:
-                own = clips(catalogue, straight.pipe, length, "vertical" if upright else "horizontal", spacing)
-            except Refused:
-                continue
-            if length <= BEND_MM:
-                continue
-            at = tuple(a.plus(straight.way, along) for along in own.at_mm)
-            hung = sorted(
-                (done[key] for key in near.get(straight.key, ()) if key in done), key=lambda one: order[one.straight]
-            )
-            beside = next((one for one in hung if _beside(one, at, straight.way, own.spacing_mm)), None)
-            if beside:
-                kept = [a.plus(straight.way, spot.minus(a).dot(straight.way)) for spot in beside.at]
-                inside = [spot for spot in kept if 0 <= spot.minus(a).dot(straight.way) <= length]
-                along = sorted(round(spot.minus(a).dot(straight.way), 1) for spot in inside)
-                gaps = (
-                    [along[0], *(q - p for p, q in zip(along, along[1:], strict=False)), length - along[-1]]
-                    if along
-                    else [length]
-                )
-                if (
-                    along
-                    and max(gaps) <= own.spacing_mm
-                    and along[0] <= 2 * BEND_MM
-                    and length - along[-1] <= 2 * BEND_MM
-                ):
-                    own = Clips(own.spacing_mm, len(along), own.every_mm, tuple(along), own.source)
-                    at = tuple(a.plus(straight.way, one) for one in along)
-                else:
-                    beside = None
-            row = StraightClips(
-                straight.key,
-                _KINDS.get(straight.place, "two-piece clip"),
-                own,
-                at,
-                straight.way,
-                owner[beside.straight] if beside else "",
-            )
-            owner[straight.key] = run.id
-            rows.append(row)
-            done[straight.key] = row
-        if rows:
-            found.append(RunClips(run.id, tuple(rows), sum(row.clips.count for row in rows)))
-    return found
+    clipper = _Clipper(job, fitted, catalogue)
+    found = (clipper.run(run) for run in job.runs if run.state == "new" and run.id in fitted.pipework.by_run)
+    return [one for one in found if one.straights]
+
+
+class _Clipper:
+    """Clips straight after straight; knows those that have their clips."""
+
+    def __init__(self, job: Job, fitted: Fitted, catalogue: Catalogue) -> None:
+        self.fitted = fitted
+        self.catalogue = catalogue
+        self.done: dict[str, StraightClips] = {}
+        self.owner: dict[str, str] = {}
+        self.order = {key: number for number, key in enumerate(fitted.pipework.straights)}
+        self.near: dict[str, list[str]] = {}
+        """Straights that come within reach of each other, by key."""
+        for pair in near_pairs(fitted.pipework, fitted.spans, BESIDE_MM):
+            self.near.setdefault(pair.one.key, []).append(pair.other.key)
+            self.near.setdefault(pair.other.key, []).append(pair.one.key)
+
+    def run(self, run: Run) -> RunClips:
+        """The clips of a run; its own spacing where it says one."""
+        work = self.fitted.pipework
+        said = [item.clip_mm for item in work.runs[run.id].items if item.kind == "lie" and item.clip_mm]
+        rows = []
+        for straight in work.by_run[run.id].straights.values():
+            row = self._straight(straight, said[0] if said else None)
+            if row is not None:
+                self.owner[straight.key] = run.id
+                self.done[straight.key] = row
+                rows.append(row)
+        return RunClips(run.id, tuple(rows), sum(row.clips.count for row in rows))
+
+    def _straight(self, straight: Straight, spacing_mm: float | None) -> StraightClips | None:
+        """The clips of a straight, at the stations of one beside it where that serves; None where it takes none."""
+        if straight.place == "ground":
+            return None
+        a, b = self.fitted.spans[straight.key]
+        length = b.minus(a).length
+        direction: Literal["horizontal", "vertical"] = "vertical" if abs(straight.way.z) > 0.7 else "horizontal"
+        try:
+            own = clips(self.catalogue, straight.pipe, length, direction, spacing_mm)
+        except Refused:
+            return None
+        if length <= BEND_MM:
+            return None
+        at = tuple(a.plus(straight.way, along) for along in own.at_mm)
+        near = (self.done[key] for key in self.near.get(straight.key, ()) if key in self.done)
+        hung = sorted(near, key=lambda one: self.order[one.straight])
+        beside = next((one for one in hung if _beside(one, at, straight.way, own.spacing_mm)), None)
+        along = _in_line_with(beside, a, straight.way, length, own.spacing_mm) if beside else []
+        if along:
+            own = Clips(own.spacing_mm, len(along), own.every_mm, tuple(along), own.source)
+            at = tuple(a.plus(straight.way, one) for one in along)
+        with_run = self.owner[beside.straight] if beside and along else ""
+        kind = _KINDS.get(straight.place, "two-piece clip")
+        return StraightClips(straight.key, kind, own, at, straight.way, with_run)
+
+
+def _in_line_with(one: StraightClips, a: Vec, way: Vec, length_mm: float, spacing_mm: float) -> list[float]:
+    """Where clips in line with those of a straight beside stand on this one [mm from its start]; none where they leave
+    too
+    much between them or at an end."""
+    spots = (spot.minus(a).dot(way) for spot in one.at)
+    along = sorted(round(spot, 1) for spot in spots if 0 <= spot <= length_mm)
+    if not along:
+        return []
+    gaps = [along[0], *(q - p for p, q in itertools.pairwise(along)), length_mm - along[-1]]
+    good = max(gaps) <= spacing_mm and gaps[0] <= 2 * BEND_MM and gaps[-1] <= 2 * BEND_MM
+    return along if good else []
 
 
 def _beside(one: StraightClips, at: tuple[Vec, ...], way: Vec, spacing_mm: float) -> bool:

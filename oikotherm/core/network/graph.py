@@ -11,7 +11,7 @@ from typing import Protocol
 
 from ..job.model import Station
 from ..job.ways import Vec
-from ..pipework.geometry import Node, Part, Pipework
+from ..pipework.geometry import Node, Pipework, RunPipework
 from ..services import spec
 
 LEVEL_MM = 5.0
@@ -136,7 +136,7 @@ class _Slopes:
         return Region(sum(heights) / len(order), tuple(order), pipework.nodes[order[len(order) // 2]].at)
 
 
-def _heights(part: Part, nodes: dict[str, Node]) -> _Heights:
+def _heights(part: RunPipework, nodes: dict[str, Node]) -> _Heights:
     below, level = [], []
     for straight in part.straights.values():
         a, b = straight.from_node, straight.to_node
@@ -157,7 +157,7 @@ def _find_slopes(circuit: Net, pipework: Pipework) -> _Slopes:
     nodes = pipework.nodes
     runs = []
     for run in circuit.runs:
-        part = pipework.parts[run]
+        part = pipework.by_run[run]
         ends = tuple(nodes[node].at.z for node, _, _ in part.outer)
         runs.append(pipework.memory.keep("heights", (part,), ends, partial(_heights, part, nodes)))
     level: dict[str, list[str]] = defaultdict(list)

@@ -11,7 +11,7 @@ from ..job.model import Pipe
 from ..matter import Fluid
 from ..memory import Memory
 from .friction import Drop, pipe_drop
-from .section import Section
+from .section import PipeSection
 
 
 def drop_and_od(pipe: Pipe, flow_kg_s: float, medium: Fluid, catalogue: Catalogue) -> tuple[Drop, float]:
@@ -61,7 +61,7 @@ class OtherSize:
     over: bool
 
 
-def other_sizes(section: Section, catalogue: Catalogue, practice: str) -> tuple[OtherSize, ...]:
+def other_sizes(section: PipeSection, catalogue: Catalogue, practice: str) -> tuple[OtherSize, ...]:
     """The section one size down and one size up, as far as its system has them. Its fittings keep their K, its valves
     their Kv."""
     sizes = catalogue.sizes(section.pipe.code)

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..job.model import Job, Station
 from ..services import spec
-from .section import Section
+from .section import PipeSection
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ class Sized:
 
     service: str
     supplies: tuple[Supply, ...] = ()
-    sections: tuple[Section, ...] = ()
+    sections: tuple[PipeSection, ...] = ()
     terminals: tuple[Terminal, ...] = ()
     open: tuple[str, ...] = ()
     detail: tuple[Any, ...] = ()

@@ -62,7 +62,7 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Straight:
-    """Pipe in one line between two nodes. close: between things at one spot; its length is made by dress().
+    """Pipe in one line between two nodes. close: between things at one spot; its length is made by fit_out().
 
     a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins;
     place_to: and where it ends.
@@ -97,7 +97,7 @@ class PassPlace:
     way: Vec
 
 
-class Links:
+class Connections:
     """How the straights of a run hang together, without where they lie: the same object for the same keys, kinds and
     ends."""
 
@@ -108,7 +108,7 @@ class Links:
         """(straight, the nodes it begins and ends at)"""
 
 
-class Form:
+class RunShape:
     """What decides the fittings of a run: its pipes and the ways they go, without lengths and places; the same object
     for the same."""
 
@@ -116,12 +116,12 @@ class Form:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class RunPipework:
     """What one run adds to the pipework: its nodes, and its straights in pacing order.
 
     arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs,
     as (node, arm,
-    straight); joins: points where another run may simply go on; links, form: what stays when lengths change.
+    straight); joins: points where another run may simply go on; connections, shape: what stays when lengths change.
     """
 
     nodes: dict[str, Node]
@@ -130,8 +130,8 @@ class Part:
     joins: tuple[str, ...]
     arms: dict[str, dict[str, str]]
     outer: tuple[tuple[str, str, str], ...]
-    links: Links
-    form: Form
+    connections: Connections
+    shape: RunShape
 
 
 class Graph:
@@ -161,7 +161,7 @@ class Pipework:
     passes: tuple[PassPlace, ...]
     arms: dict[str, dict[str, str]]
     """node key -> arm name -> straight key"""
-    parts: dict[str, Part]
+    by_run: dict[str, RunPipework]
     """Run -> what it adds; runs with nothing paced are left out."""
     graph: Graph
     memory: Memory = field(compare=False, repr=False)

@@ -8,7 +8,7 @@ elsewhere leaves them alone.
 At one spot several things may stand between two legs. One of them has the spot itself: the tee if there is one, else
 the
 turn, else the first device. What is said before it stands close to it on the leg that arrives, what is said after it on
-the leg that leaves; dress() works out how near that can be made.
+the leg that leaves; fit_out() works out how near that can be made.
 """
 
 from __future__ import annotations
@@ -22,8 +22,8 @@ from ..catalogue import Catalogue
 from ..job.model import Job, Port, Station, is_point_name, split_anchor
 from ..job.ways import DIRECTIONS, Vec
 from ..memory import Memory
-from .geometry import Graph, KitPlace, Node, NodeKind, Part, PassPlace, Pipework, PortPlace, Straight
-from .part import held_part, part_of
+from .geometry import Graph, KitPlace, Node, NodeKind, PassPlace, Pipework, PortPlace, RunPipework, Straight
+from .run_pipework import held_run, run_pipework
 from .walk import SAME_WAY, RunTrace, Walker
 
 
@@ -104,13 +104,13 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
         key: {arm: straight for arm, straight in pipework.arms[key].items() if straight in straights} for key in nodes
     }
     parts = {}
-    for run, part in pipework.parts.items():
+    for run, part in pipework.by_run.items():
         kept = tuple(key for key in part.nodes if key in held)
         if run not in gone:
             parts[run] = part
         elif kept:
             parts[run] = pipework.memory.keep(
-                "part held", (part,), kept, partial(held_part, part, kept, pipework.memory)
+                "part held", (part,), kept, partial(held_run, part, kept, pipework.memory)
             )
     return Pipework(
         pipework.ports,
@@ -125,11 +125,11 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
     )
 
 
-def _graph(parts: dict[str, Part], nodes: dict[str, Node], ports: dict[str, PortPlace], memory: Memory) -> Graph:
+def _graph(parts: dict[str, RunPipework], nodes: dict[str, Node], ports: dict[str, PortPlace], memory: Memory) -> Graph:
     """The graph of these parts; with it are remembered what stands at the ports and which points are no tees."""
     on = [node for part in parts.values() for node, _, _ in part.outer if nodes[node].kind == "port"]
     joined = tuple((key, nodes[key].kind) for part in parts.values() for key in part.joins if nodes[key].kind != "tee")
-    links = [part.links for part in parts.values()]
+    links = [part.connections for part in parts.values()]
     return memory.keep(
         "graph",
         (*links, *(ports[nodes[key].part] for key in on)),
@@ -150,7 +150,7 @@ class _Builder:
         self.nodes: dict[str, Node] = {}
         self.straights: dict[str, Straight] = {}
         self.passes: list[PassPlace] = []
-        self.parts: dict[str, Part] = {}
+        self.parts: dict[str, RunPipework] = {}
         self.used: dict[str, set[str]] = defaultdict(set)  # run -> names of points that other runs join
         for run in job.runs:
             for anchor in (run.start, run.finish):
@@ -203,7 +203,7 @@ class _Builder:
         start = self._anchor(trace_, run.start, "start")
         used = frozenset(self.used[run.id]) if run.id in self.used else frozenset()
         part = self.memory.keep(
-            "part", (trace_,), (start, finish, used), lambda: part_of(trace_, start, finish, used, self.memory)
+            "part", (trace_,), (start, finish, used), lambda: run_pipework(trace_, start, finish, used, self.memory)
         )
         if part is None:
             return  # nothing paced yet

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from ..catalogue import Catalogue
 from ..job.ways import Vec
-from .geometry import Pipework
+from .geometry import Pipework, Straight
 
 SLACK_MM = 1.0
 USUAL_HEIGHT_MM = 600.0  # typ: of a station whose height is not said
@@ -46,8 +46,20 @@ def traps(
     surface.
     """
     ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes), most=8)
+    level = _levels(pipework, nodes, ways)
+    if not level:
+        return []
+    surfaces = {key: _surface(level, through, spans[key]) for key, through in ways.out_of.items()}
+    wet = {key: surface for key, surface in surfaces.items() if surface is not None}
+    pools = _pools(pipework, ways, wet)
+    found = [_trap(pipework, pool, ways, wet, spans, catalogue) for pool in pools]
+    return sorted(found, key=lambda trap: -trap.litres)
+
+
+def _levels(pipework: Pipework, nodes: frozenset[str], ways: _Ways) -> dict[str, float]:
+    """Node -> the surface water is left at there [mm], for those that a drain reaches: Dijkstra over the highest
+    point."""
     z = {key: pipework.nodes[key].at.z for key in nodes}
-    stations = ways.stations
     level: dict[str, float] = {}
     queue = [(z[key], key) for key in ways.drains]
     heapq.heapify(queue)
@@ -59,32 +71,28 @@ def traps(
         for other in ways.into[key]:
             if other not in level:
                 heapq.heappush(queue, (max(height, z[other]), other))
-    if not level:
-        return []
-    wet: dict[str, float] = {}
-    litres: dict[str, float] = {}
-    for key, through in ways.out_of.items():
-        surface = min([level.get(end, math.inf) for end in through], default=math.inf)
-        a, b = spans[key]
-        low, high = (a.z, b.z) if a.z < b.z else (b.z, a.z)
-        if surface <= low + SLACK_MM:
-            continue
-        surface = min(surface, high + 2 * SLACK_MM)
-        pipe = pipework.straights[key].pipe
-        share = 1.0 if surface >= high else (surface - low) / (high - low)
-        wet[key] = surface
-        litres[key] = share * b.minus(a).length * bore_l_per_mm(catalogue, pipe.code, pipe.size)
-    if not wet:
-        return []
-    inside = [pipework.straights[key] for key in ways.out_of]
-    found: list[Trap] = []
-    left = set(wet)
+    return level
+
+
+def _surface(level: dict[str, float], through: list[str], span: tuple[Vec, Vec]) -> float | None:
+    """The surface water is left at in a straight [mm]; None where it runs empty."""
+    surface = min([level.get(end, math.inf) for end in through], default=math.inf)
+    low, high = sorted((span[0].z, span[1].z))
+    return None if surface <= low + SLACK_MM else min(surface, high + 2 * SLACK_MM)
+
+
+def _pools(pipework: Pipework, ways: _Ways, wet: dict[str, float]) -> list[tuple[list[str], set[str]]]:
+    """Wet straights that hang together below their surface, in the order of the pipework, with the stations among
+    them."""
     by_node: dict[str, list[str]] = defaultdict(list)
-    for straight in inside:
+    for key in ways.out_of:
+        straight = pipework.straights[key]
         for node_key in (straight.from_node, straight.to_node):
-            by_node[node_key].append(straight.key)
-    station_of = {key: ident for ident, keys in stations.items() for key in keys}
-    for start in (straight.key for straight in inside):
+            by_node[node_key].append(key)
+    station_of = {key: ident for ident, keys in ways.stations.items() for key in keys}
+    left = set(wet)
+    found = []
+    for start in ways.out_of:
         if start not in left:
             continue
         group, held, waiting = [], set(), [start]
@@ -95,29 +103,47 @@ def traps(
             for node_key in (pipework.straights[key].from_node, pipework.straights[key].to_node):
                 if pipework.nodes[node_key].at.z > wet[key] + SLACK_MM:
                     continue
-                ident = station_of.get(node_key)
-                if ident:
-                    held.add(ident)
-                beside = by_node[node_key] + [one for other in stations.get(ident or "", ()) for one in by_node[other]]
-                for other in beside:
-                    if other in left:
-                        left.discard(other)
-                        waiting.append(other)
-        volume = sum(litres[key] for key in group)
-        for ident in held:
-            place = pipework.ports[pipework.nodes[stations[ident][0]].part]
-            data = place.station.data
-            bottom = place.plane.z - place.port.offset[2]
-            share = (wet[start] - bottom) / (data.height_mm or USUAL_HEIGHT_MM)
-            volume += (data.volume_l or 0.0) * min(1.0, max(0.0, share))
-        order = [straight.key for straight in inside if straight.key in set(group)]
-        lowest = min(order, key=lambda key: min(spans[key][0].z, spans[key][1].z))
-        a, b = spans[lowest]
-        middle = a.plus(b.minus(a), 0.5)
-        found.append(
-            Trap(wet[start], volume, tuple(order), tuple(sorted(held)), pipework.straights[order[0]].run, middle)
-        )
-    return sorted(found, key=lambda trap: -trap.litres)
+                ident = station_of.get(node_key, "")
+                held |= {ident} if ident else set()
+                nodes = (node_key, *ways.stations.get(ident, ()))
+                new = dict.fromkeys(one for node in nodes for one in by_node[node] if one in left)
+                left -= new.keys()
+                waiting += new
+        inside = set(group)
+        found.append(([start, *(key for key in ways.out_of if key in inside and key != start)], held))
+    return found
+
+
+def _trap(
+    pipework: Pipework,
+    pool: tuple[list[str], set[str]],
+    ways: _Ways,
+    wet: dict[str, float],
+    spans: dict[str, tuple[Vec, Vec]],
+    catalogue: Catalogue,
+) -> Trap:
+    """The water of a pool: its pipe up to the surface, and its stations as far as they stand below it."""
+    keys, held = pool
+    surface = wet[keys[0]]
+    litres = sum(_litres_up_to(pipework.straights[key], spans[key], wet[key], catalogue) for key in keys)
+    for ident in held:
+        place = pipework.ports[pipework.nodes[ways.stations[ident][0]].part]
+        data = place.station.data
+        bottom = place.plane.z - place.port.offset[2]
+        share = (surface - bottom) / (data.height_mm or USUAL_HEIGHT_MM)
+        litres += (data.volume_l or 0.0) * min(1.0, max(0.0, share))
+    order = [key for key in ways.out_of if key in set(keys)]
+    lowest = min(order, key=lambda key: min(spans[key][0].z, spans[key][1].z))
+    a, b = spans[lowest]
+    middle = a.plus(b.minus(a), 0.5)
+    return Trap(surface, litres, tuple(order), tuple(sorted(held)), pipework.straights[order[0]].run, middle)
+
+
+def _litres_up_to(straight: Straight, span: tuple[Vec, Vec], surface: float, catalogue: Catalogue) -> float:
+    a, b = span
+    low, high = sorted((a.z, b.z))
+    share = 1.0 if surface >= high else (surface - low) / (high - low)
+    return share * b.minus(a).length * bore_l_per_mm(catalogue, straight.pipe.code, straight.pipe.size)
 
 
 @dataclass(frozen=True, slots=True)

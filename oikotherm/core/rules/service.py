@@ -14,6 +14,7 @@ from ..services import spec
 from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
+LEAST_LEG_MM = 260.0  # room for a valve in the middle of it
 UNSHUT = ("safety-valve", "vessel")
 
 
@@ -36,7 +37,7 @@ def neck(view: View) -> Iterable[Said]:
     def bore(one: Straight) -> float:
         return bore_mm(view.context.catalogue, one.pipe) or 0.0
 
-    forms = (part.form for part in work.parts.values())
+    forms = (part.shape for part in work.by_run.values())
     for key in work.memory.keep(
         "uneven bores",
         (view.context.catalogue, work.graph, *forms),
@@ -108,6 +109,33 @@ def _can_shut(view: View, port_key: str) -> bool:
     return False
 
 
+def _place_for_valve(view: View, run_id: str, port: str) -> tuple[Leg, float] | None:
+    """The first leg from a port on, before any branch, that is long enough for a valve, and how far along it goes [mm].
+    A
+    valve goes behind what is never shut off, never between that and the boiler."""
+    trace = view.fitted.pipework.runs[run_id]
+    backwards = trace.run.finish == port
+    before_branch: list[Leg] = []
+    branched = False
+    for item in reversed(trace.run.items) if backwards else trace.run.items:
+        branched = branched or item.kind in ("tee", "point")
+        if item.kind == "device" and item.part in UNSHUT:
+            before_branch.clear()
+        if isinstance(item, Leg) and not branched:
+            before_branch.append(item)
+    leg = next((one for one in before_branch if trace.lengths[one.id] >= LEAST_LEG_MM), None)
+    if leg is None:
+        return None
+    return leg, round(trace.lengths[leg.id] - LEAST_LEG_MM / 2 if backwards else LEAST_LEG_MM / 2)
+
+
+def _valve_there(view: View, run_id: str, leg: Leg, at_mm: float) -> Remedy:
+    unit = view.job.pace_unit
+    length = length_text(view.fitted.pipework.runs[run_id].lengths[leg.id], unit)
+    effect = f"[iso] on {run_id}, {length_text(at_mm, unit, with_unit=True)} along {leg.dir}{length}"
+    return Remedy("Put an isolating valve there", (put_in_leg(view, run_id, leg, "[iso]", at_mm),), effect)
+
+
 @rule(
     "no-isolation",
     "mind",
@@ -133,36 +161,7 @@ def no_isolation(view: View) -> Iterable[Said]:
             ):
                 continue
             run_id = work.nodes[key].run
-            trace = work.runs[run_id]
-            legs = [item for item in trace.run.items if isinstance(item, Leg)]
-            backwards = trace.run.finish == key
-            before_branch: list[str] = []
-            branched = False
-            for item in reversed(trace.run.items) if backwards else trace.run.items:
-                if item.kind == "device" and item.part in UNSHUT:
-                    before_branch.clear()  # a valve goes behind these, never between them and the boiler
-                branched = branched or item.kind in ("tee", "point")
-                if not branched:
-                    before_branch.append(item.id)
-            leg = next(
-                (
-                    leg
-                    for leg in (reversed(legs) if backwards else legs)
-                    if trace.lengths[leg.id] >= 260 and leg.id in before_branch
-                ),
-                None,
-            )
-            remedies = []
-            if leg is not None:
-                length = trace.lengths[leg.id]
-                at = round(length - 130 if backwards else 130.0)
-                effect = (
-                    f"[iso] on {run_id}, {length_text(at, view.job.pace_unit, with_unit=True)} along "
-                    f"{leg.dir}{length_text(length, view.job.pace_unit)}"
-                )
-                remedies = [
-                    Remedy("Put an isolating valve there", (put_in_leg(view, run_id, leg, "[iso]", at),), effect)
-                ]
+            remedies = [_valve_there(view, run_id, *place)] if (place := _place_for_valve(view, run_id, key)) else []
             yield Said(
                 (station.id, key),
                 f"{station.id} cannot be shut off at its {port.name}.",

@@ -12,7 +12,7 @@ from ..job.model import Leg, Obstacle, Run
 from ..job.ways import DIRECTIONS, Vec, inside
 from ..joints.law import HIDDEN, Question, Verdict, ends_barred, heat_away_mm, method_allowed
 from ..making.holes import Hole, kept_holes
-from ..pipework.geometry import Part, Straight
+from ..pipework.geometry import RunPipework, Straight
 from ..pipework.space import Near, box_gap_mm, near_pairs, radius_mm
 from ..practice import IN_VIEW, RODENTS, chosen
 from ..quantity import length_text, trim
@@ -32,7 +32,7 @@ def _pairs(view: View) -> list[Near]:
     catalogue, keep = view.context.catalogue, view.memory.keep
 
     def near_each_other() -> list[Near]:
-        parts = view.fitted.pipework.parts.values()
+        parts = view.fitted.pipework.by_run.values()
         widest = (keep("widest", (part, catalogue), None, partial(_widest_mm, part, catalogue)) for part in parts)
         reach_mm = 2 * max(widest, default=0.0) + APART_MM
         return list(near_pairs(view.fitted.pipework, view.fitted.spans, reach_mm))
@@ -41,7 +41,7 @@ def _pairs(view: View) -> list[Near]:
     return [near for near in found if not _gone(view, near.one) and not _gone(view, near.other)]
 
 
-def _widest_mm(part: Part, catalogue: Catalogue) -> float:
+def _widest_mm(part: RunPipework, catalogue: Catalogue) -> float:
     """The largest radius of a run's pipes with their lagging [mm]."""
     return max((radius_mm(catalogue, one.pipe) + one.lag_mm for one in part.straights.values()), default=0.0)
 
@@ -573,15 +573,15 @@ def rodents(view: View) -> Iterable[Said]:
 
 def _any_soft(view: View) -> bool:
     """Whether there is plastic pipe at all."""
-    graph, forms = view.fitted.pipework.graph, [part.form for part in view.fitted.pipework.parts.values()]
+    graph, forms = view.fitted.pipework.graph, [part.shape for part in view.fitted.pipework.by_run.values()]
     codes = view.memory.keep(
-        "pipe systems", (graph, *forms), None, lambda: _codes(view.fitted.pipework.parts.values()), most=4
+        "pipe systems", (graph, *forms), None, lambda: _codes(view.fitted.pipework.by_run.values()), most=4
     )
     systems = view.context.catalogue.systems
     return any(systems[code].material in ("plastic", "multilayer") for code in codes if code in systems)
 
 
-def _codes(parts: Iterable[Part]) -> frozenset[str]:
+def _codes(parts: Iterable[RunPipework]) -> frozenset[str]:
     return frozenset(straight.pipe.code for part in parts for straight in part.straights.values())
 
 

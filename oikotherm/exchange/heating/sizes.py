@@ -7,7 +7,7 @@ from typing import Any
 from ...core.design import Design
 from ...core.matter import fluid
 from ...core.network.pipesizes import OtherSize, other_sizes
-from ...core.network.section import Local, Section
+from ...core.network.section import Local, PipeSection
 from ...core.services.heating.pumps import PumpDuty
 from ...core.services.heating.simulate import balance, running_of
 from ...core.services.heating.sized import Heating
@@ -31,7 +31,7 @@ def _local(one: Local) -> dict[str, Any]:
     return {"at": one.key, "what": one.title, "k": one.k, "kv": one.kv, "drop_pa": round(one.drop_pa, 1)}
 
 
-def _other(one: OtherSize, section: Section) -> dict[str, Any]:
+def _other(one: OtherSize, section: PipeSection) -> dict[str, Any]:
     return {
         "pipe": str(one.pipe),
         "velocity_m_s": round(one.velocity_m_s, 3),

@@ -10,7 +10,7 @@ from oikotherm.core.matter import fluid
 from oikotherm.core.network.friction import pipe_drop, valve_drop_pa
 from oikotherm.core.network.pipesizes import other_sizes
 from oikotherm.core.network.solver import Branch, PumpCurve, solve
-from oikotherm.core.services.heating.carry import carry
+from oikotherm.core.services.heating.carry_heat import carry_heat
 from oikotherm.core.services.heating.pumps import duties
 from oikotherm.core.services.heating.series import emitter_of
 from oikotherm.core.services.heating.simulate import Setting, Settings, balance, running_of, simulate
@@ -269,7 +269,7 @@ class PumpsTest(unittest.TestCase):
         self.assertNotIn("residual-head", rules(strong))
         heating = heating_of(strong)[0]
         self.assertAlmostEqual(heating.residual_pa, 45_000 - 4000 * (heating.flow_kg_s / 0.2) ** 2, places=3)
-        self.assertEqual(heating.treads[-1].drop_pa, 0.0)
+        self.assertEqual(heating.pressure_steps[-1].drop_pa, 0.0)
 
 
 class BypassTest(unittest.TestCase):
@@ -474,7 +474,7 @@ class CarryTest(unittest.TestCase):
         """Half of what passes b comes back to a: heat lost on a-b is lost by all of it, so that the mixed water is
         cooler."""
         ways = [("in", "s", "a", 1.0), ("ab", "a", "b", 2.0), ("ba", "b", "a", 1.0), ("out", "b", "t", 1.0)]
-        ends, _ = carry(ways, "s", 60.0, lambda key, t, flow: ((t - 5.0) if key == "ab" else t, 1.0))
+        ends, _ = carry_heat(ways, "s", 60.0, lambda key, t, flow: ((t - 5.0) if key == "ab" else t, 1.0))
         self.assertAlmostEqual(ends["a"][0], 55.0, places=6)
         self.assertAlmostEqual(ends["t"][0], 50.0, places=6)
 

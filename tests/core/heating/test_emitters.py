@@ -231,7 +231,7 @@ class CircuitTest(unittest.TestCase):
         litres_h = load.flow_kg_s / fluid(70).density_kg_m3 * 3600
         by_kv = sum(1e5 * (litres_h / kv) ** 2 * fluid(70).density_kg_m3 / 1000 for kv in (0.5, 1.6))
         self.assertAlmostEqual(sum(one.drop_pa for one in load.locals if one.kv), by_kv, places=3)
-        self.assertAlmostEqual(sum(tread.drop_pa for tread in heating.treads), heating.pump_head_pa, places=6)
+        self.assertAlmostEqual(sum(tread.drop_pa for tread in heating.pressure_steps), heating.pump_head_pa, places=6)
 
     def test_flows_add_up_at_every_tee_and_the_index_is_the_largest(self):
         heating = heating_of(derive(demo()))[0]

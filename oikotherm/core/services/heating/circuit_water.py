@@ -155,7 +155,7 @@ def dose(volume_l: float, mass_fraction: float = 0.0, share: float = DOSE_SHARE)
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class DayReading:
     """One reading of the gauge: days since the first, pressure [bar], water temperature [C]."""
 
     day: float
@@ -194,7 +194,11 @@ def expected_swing_bar_k(
 
 
 def gauge_story(
-    readings: Sequence[Reading], volume_l: float, vessel_l: float, precharge_bar: float = 1.0, safety_bar: float = 3.0
+    readings: Sequence[DayReading],
+    volume_l: float,
+    vessel_l: float,
+    precharge_bar: float = 1.0,
+    safety_bar: float = 3.0,
 ) -> Story:
     """Tell leak, flat vessel, passing filling valve and normal apart from cold and hot readings over days.
 

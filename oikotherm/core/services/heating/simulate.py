@@ -19,12 +19,12 @@ from ...job.model import DeviceItem, Job, Station
 from ...joints.fitted import Fitted
 from ...network.file import SolvedNetwork
 from ...network.graph import has_trait, hub_port
-from ...network.section import Section
+from ...network.section import PipeSection
 from ...network.sides import BAR_KV, BYPASS, side
 from ...network.solver import Branch, PumpCurve, Solved, solve
 from ...pipework.geometry import Node
 from ...quantity import leading_number
-from .carry import carry
+from .carry_heat import carry_heat
 from .demand import has_coil
 from .emitter import RATED_AT_K, RATED_LOG_K, emitter_return_c, mean_difference_k
 from .pumps import PumpDuty
@@ -262,13 +262,13 @@ def network_of(
     return branches, back, out
 
 
-def _nodes(section: Section, fitted: Fitted) -> list[str]:
+def _nodes(section: PipeSection, fitted: Fitted) -> list[str]:
     """Nodes within a section and at its ends."""
     straights = [fitted.pipework.straights[key] for key in section.keys]
     return [straights[0].from_node, *(straight.to_node for straight in straights)]
 
 
-def _out_first(heating: Heating, fitted: Fitted, section: Section) -> bool:
+def _out_first(heating: Heating, fitted: Fitted, section: PipeSection) -> bool:
     """Whether a section with a bypass in it was paced from the flow's side to the return's."""
     work = fitted.pipework
     one = side(heating.circuit, work, "flow", ())
@@ -437,7 +437,7 @@ def _heat(
         flow = solved.flow_kg_s[branch.key]
         if branch.key != source and abs(flow) >= REST_KG_S:
             ways.append((branch.key, *((branch.a, branch.b) if flow > 0 else (branch.b, branch.a)), abs(flow)))
-    ends, temps = carry(ways, out, flow_c, change)
+    ends, temps = carry_heat(ways, out, flow_c, change)
     ends.setdefault(back, (flow_c, 0.0))
     back_c, lost_w = ends[back][0], sum(lost.values())
     tails = {key: tail for key, tail, _, _ in ways}

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ...job.ways import Vec
 from ...matter import Fluid
-from ...network.section import Local, Section
+from ...network.section import Local, PipeSection
 from ...working import Worked
 from .circuits import Closed
 from .pumps import PumpDuty
@@ -48,7 +48,7 @@ class Load:
 
 
 @dataclass(frozen=True, slots=True)
-class Tread:
+class PressureStep:
     """One step of the pressure staircase: a section, an emitter or the boiler."""
 
     key: str
@@ -75,11 +75,11 @@ class Heating:
 
     circuit: Closed
     medium: Fluid
-    sections: tuple[Section, ...]
+    sections: tuple[PipeSection, ...]
     loads: tuple[Load, ...]
     left_out: tuple[str, ...]
     index: str
-    treads: tuple[Tread, ...]
+    pressure_steps: tuple[PressureStep, ...]
     flow_kg_s: float
     pump_head_pa: float
     volume: tuple[VolumeRow, ...]
@@ -97,5 +97,5 @@ class Heating:
     residual_pa: float | None = None
     """What a pump within the source leaves at its ports, at the design flow."""
 
-    def section(self, ident: str) -> Section:
+    def section(self, ident: str) -> PipeSection:
         return next(section for section in self.sections if section.id == ident)

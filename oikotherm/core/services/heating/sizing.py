@@ -16,19 +16,19 @@ from ...catalogue import Catalogue
 from ...errors import Refused
 from ...job.model import DeviceItem, Job, Pipe, Station
 from ...job.ways import Vec
-from ...joints.fitted import Fitted, Made
+from ...joints.fitted import Fitted, RunJoints
 from ...matter import Fluid, fluid
 from ...network.friction import Drop, valve_drop_pa
 from ...network.graph import has_trait, hub_port
 from ...network.losses import Losses, bore_mm
 from ...network.pipesizes import drop_and_od, smallest
-from ...network.section import Local, Section
+from ...network.section import Local, PipeSection
 from ...network.sides import Resistance, Side, looped_flows, ring_flows, roots_of, side, tree_flows
 from ...network.sized import Sized, Supply, Terminal
 from ...network.solver import Branch, PumpCurve
-from ...pipework.geometry import Part, Pipework, Straight
+from ...pipework.geometry import Pipework, RunPipework, Straight
 from ...working import Step, Worked
-from .carry import carry
+from .carry_heat import carry_heat
 from .circuits import (
     DEFAULT_SAFETY_BAR,
     Closed,
@@ -42,7 +42,7 @@ from .circuits import (
 from .demand import has_coil, heat_and_flow, own_losses, rated_k
 from .emitter import emitter_return_c
 from .pumps import duties
-from .sized import Heating, Load, Tread, VolumeRow
+from .sized import Heating, Load, PressureStep, VolumeRow
 from .stations import SPEC
 from .valves import curve_of_points
 from .vessel import Vessel, size_vessel
@@ -127,7 +127,7 @@ def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
                     for _, key in work.graph.beside.get(node, ())
                 )
             )
-            for run, part in work.parts.items()
+            for run, part in work.by_run.items()
         },
         most=4,
     )
@@ -204,7 +204,7 @@ class _Sizer:
             for station, worked, flow, local, path, total in found
         ]
         index = max(sized, key=lambda load: load.path_pa, default=None)
-        treads = self._treads(index, by_id, boiler, ring) if index else ()
+        treads = self._pressure_steps(index, by_id, boiler, ring) if index else ()
         main = next((duty for duty in pumps if len(pumps) == 1 or duty.key == self.circuit.source.id), None)
         head = main.head_pa if main else max((duty.head_pa for duty in pumps), default=0.0)
         volume = self._volume()
@@ -463,7 +463,7 @@ class _Sizer:
         ways = [(key, *self._ends(key, flow), abs(flow)) for key, flow in signed.items() if abs(flow) > RING_OFF_KG_S]
         ways += [(key, emitters[key].a, emitters[key].b, flow) for key, flow in through.items() if flow > RING_OFF_KG_S]
         ways += [(f"{node}:bar", near, node, 1.0) for node, (near, straight) in ring.nearer.items() if straight is None]
-        _, self.ring_c = carry(ways, ring.roots[0], self.terms.flow_c, change)
+        _, self.ring_c = carry_heat(ways, ring.roots[0], self.terms.flow_c, change)
         found = []
         for station, worked, _ in loads:
             flow = through[station.id]
@@ -529,36 +529,36 @@ class _Sizer:
         beside = self.pipework.graph.beside.get(node)
         return self.pipework.straights[beside[0][1]].pipe if beside else None
 
-    def _sections(self, signed: dict[str, float]) -> tuple[list[Section], dict[str, str]]:
+    def _sections(self, signed: dict[str, float]) -> tuple[list[PipeSection], dict[str, str]]:
         """All sections, and straight -> its section; signed: flow in each straight, along it positive."""
         self.signed = signed
         self.flows = {key: abs(flow) for key, flow in signed.items()}
         sections = [section for run in self.circuit.runs for section in self._known(run)]
         return sections, {key: section.id for section in sections for key in section.keys}
 
-    def _known(self, run: str) -> tuple[Section, ...]:
+    def _known(self, run: str) -> tuple[PipeSection, ...]:
         """The sections of a run, found again where its pipe, its fittings and the flows about them are what they
         were."""
         work, fitted = self.pipework, self.fitted
         about = self.about[run]
-        ends = [fitted.fittings[node].matings for node, _, _ in work.parts[run].outer if node in fitted.fittings]
+        ends = [fitted.fittings[node].matings for node, _, _ in work.by_run[run].outer if node in fitted.fittings]
         diverting = tuple(node for node in self._nodes(run) if node in self.diverting) if self.diverting else ()
         return work.memory.keep(
             "sections of a run",
-            (self.catalogue, work.runs[run].run, work.parts[run], fitted.of_run[run], *ends),
+            (self.catalogue, work.runs[run].run, work.by_run[run], fitted.of_run[run], *ends),
             (self.job.practice, self.medium, tuple(self.signed.get(key) for key in about), diverting),
             lambda: tuple(self._section(f"{run}/{n}", group) for n, group in enumerate(self._groups(run), 1)),
         )
 
     def _nodes(self, run: str) -> list[str]:
-        part = self.pipework.parts[run]
+        part = self.pipework.by_run[run]
         return [*part.nodes, *(node for node, _, _ in part.outer)]
 
     def _groups(self, run: str) -> list[list[Straight]]:
         """The straights of a run, those together that have one pipe and carry one flow."""
         groups: list[list[Straight]] = []
         beside = self.pipework.graph.beside
-        for straight in self.pipework.parts[run].straights.values():
+        for straight in self.pipework.by_run[run].straights.values():
             last = groups[-1][-1] if groups else None
             goes_on = (
                 last is not None
@@ -573,7 +573,7 @@ class _Sizer:
                 groups.append([straight])
         return groups
 
-    def _section(self, ident: str, group: list[Straight]) -> Section:
+    def _section(self, ident: str, group: list[Straight]) -> PipeSection:
         flows = self.flows
         run = self.pipework.runs[group[0].run].run
         pipe, flow = group[0].pipe, flows.get(group[0].key, 0.0)
@@ -593,7 +593,7 @@ class _Sizer:
             else None
         )
         item = self._pipe_item(group[0])
-        return Section(
+        return PipeSection(
             ident,
             group[0].run,
             run.role,
@@ -659,9 +659,11 @@ class _Sizer:
         title = f"boiler{'' if source.data.kv else ', Kv typical'}"
         return Local(source.id, title, None, kv, valve_drop_pa(flow, kv, self.medium)), None
 
-    def _treads(self, index: Load, by_id: dict[str, Section], boiler: Local, ring: bool) -> tuple[Tread, ...]:
-        def tread(section: Section) -> Tread:
-            return Tread(
+    def _pressure_steps(
+        self, index: Load, by_id: dict[str, PipeSection], boiler: Local, ring: bool
+    ) -> tuple[PressureStep, ...]:
+        def tread(section: PipeSection) -> PressureStep:
+            return PressureStep(
                 section.id,
                 f"{section.id} {section.pipe}",
                 section.role,
@@ -672,7 +674,7 @@ class _Sizer:
 
         out = [tread(by_id[ident]) for ident in index.path if by_id[ident].role == "flow"]
         home = [tread(by_id[ident]) for ident in index.path if by_id[ident].role != "flow"]
-        emitter = Tread(
+        emitter = PressureStep(
             index.station,
             f"{index.station} with its valves",
             "",
@@ -680,7 +682,7 @@ class _Sizer:
             0.0,
             sum(one.drop_pa for one in index.locals),
         )
-        source = Tread(boiler.key, boiler.title, "", (boiler.key,), 0.0, boiler.drop_pa)
+        source = PressureStep(boiler.key, boiler.title, "", (boiler.key,), 0.0, boiler.drop_pa)
         if ring:
             return (*out, *home, source)
         return (*out, emitter, *home, source)
@@ -691,7 +693,7 @@ class _Sizer:
     def _volume(self) -> tuple[VolumeRow, ...]:
         pipes: dict[str, float] = defaultdict(float)
         for run in self.circuit.runs:
-            part, made = self.pipework.parts[run], self.fitted.of_run[run]
+            part, made = self.pipework.by_run[run], self.fitted.of_run[run]
             for name, litres in self.pipework.memory.keep(
                 "litres", (self.catalogue, part, made), None, partial(_litres, part, made, self.catalogue)
             ):
@@ -754,7 +756,7 @@ class _Sizer:
             return None, str(refused)
 
 
-def _litres(part: Part, made: Made, catalogue: Catalogue) -> tuple[tuple[str, float], ...]:
+def _litres(part: RunPipework, made: RunJoints, catalogue: Catalogue) -> tuple[tuple[str, float], ...]:
     """What each pipe of a run holds [L], by its name; pipes of unknown bore are left out."""
     found: dict[str, float] = defaultdict(float)
     for key, straight in part.straights.items():

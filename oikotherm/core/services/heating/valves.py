@@ -117,7 +117,7 @@ def curve_of_points(points: Sequence[tuple[float, float]]) -> PumpCurve:
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class PumpChoice:
     """A circulator and the lowest fixed speed that gives the duty; head_pa: what it gives at the flow; power_w:
     estimated."""
 
@@ -127,7 +127,7 @@ class Choice:
     power_w: float
 
 
-def choose_pump(flow_kg_s: float, head_pa: float, fluid: Fluid) -> Choice | None:
+def choose_pump(flow_kg_s: float, head_pa: float, fluid: Fluid) -> PumpChoice | None:
     """The smallest circulator, at its lowest fixed speed, that gives the head at the flow; None when none does.
 
     Power: rho g Q H / eta with eta 0.35 (typ, 0.25 to 0.45). Raises Refused for a flow or head below 0.
@@ -138,7 +138,7 @@ def choose_pump(flow_kg_s: float, head_pa: float, fluid: Fluid) -> Choice | None
         for speed in circulator.speeds:
             given, _ = circulator.curve(fluid, "fixed", speed).head_pa(flow_kg_s)
             if given >= head_pa:
-                return Choice(circulator, speed, given, flow_kg_s / fluid.density_kg_m3 * given / 0.35)
+                return PumpChoice(circulator, speed, given, flow_kg_s / fluid.density_kg_m3 * given / 0.35)
     return None
 
 

@@ -16,7 +16,7 @@ from ....matter import fluid
 from ....quantity import parse
 from ....working import Step
 from .. import circuit_water as service
-from ..circuit_water import Reading, Storey
+from ..circuit_water import Storey
 from ..valves import choose_pump, corrected_turns, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
 from .box import tool
 
@@ -309,7 +309,9 @@ def gauge_story(said: GaugeInput) -> dict[str, Any]:
     ordered = sorted(said.readings, key=lambda one: one.at)
     first = ordered[0].at
     rows = [
-        Reading((one.at - first).total_seconds() / 86400, _pa(one.pressure, "pressure", "bar") / 1e5, one.temp_c)
+        service.DayReading(
+            (one.at - first).total_seconds() / 86400, _pa(one.pressure, "pressure", "bar") / 1e5, one.temp_c
+        )
         for one in ordered
     ]
     found = service.gauge_story(

@@ -7,7 +7,7 @@ from typing import Any
 
 from ....job.model import Leg
 from ....network.graph import SHUTS, devices, lowest, region_has, tops
-from ....network.section import Section
+from ....network.section import PipeSection
 from ....practice import AIR_SEPARATOR, FILTER, chosen
 from ....quantity import length_text, trim
 from ....rules.legs import put_in_leg
@@ -284,7 +284,7 @@ def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
 )
 def section_over(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
-        together: dict[tuple[str, str | None], list[Section]] = {}
+        together: dict[tuple[str, str | None], list[PipeSection]] = {}
         for section in heating.sections:
             together.setdefault((section.run, section.item), []).append(section)
         for section in heating.sections:
@@ -299,7 +299,7 @@ def section_over(view: View) -> Iterable[Said]:
                 )
 
 
-def _larger_pipe(view: View, same: list[Section], section: Section) -> Iterable[Remedy]:
+def _larger_pipe(view: View, same: list[PipeSection], section: PipeSection) -> Iterable[Remedy]:
     """The smallest size that holds, set where the section's pipe is said: all sections said there (same) follow."""
     sizes = [one.proposed for one in same if one.proposed]
     if not sizes:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ..job.model import DeviceItem, Item, Lie, Pass, Pipe, PipeChange, Point, Run, Tee
 from ..job.ways import Vec
 from ..memory import Memory
-from .geometry import Form, Links, Node, NodeKind, Part, PassPlace, Straight
+from .geometry import Connections, Node, NodeKind, PassPlace, RunPipework, RunShape, Straight
 from .walk import SAME_WAY, Move, RunTrace
 
 
@@ -37,13 +37,13 @@ class _Walk:
     began: Lie | None = None
 
 
-def part_of(
+def run_pipework(
     trace_: RunTrace,
     start: tuple[str, str] | None,
     finish: tuple[str, str] | None,
     used: frozenset[str],
     memory: Memory,
-) -> Part | None:
+) -> RunPipework | None:
     """The nodes and straights of a run, from the node and arm it starts at to those it finishes at (None: an end of its
     own); None when
     nothing is paced. used: names of its points that other runs join."""
@@ -95,7 +95,7 @@ def _whole(
     passes: list[PassPlace],
     joins: list[str],
     memory: Memory,
-) -> Part:
+) -> RunPipework:
     """A part with its arms."""
     arms: dict[str, dict[str, str]] = {key: {} for key in nodes}
     outer = []
@@ -105,15 +105,15 @@ def _whole(
                 arms[node][arm] = straight.key
             else:
                 outer.append((node, arm, straight.key))
-    return Part(
+    return RunPipework(
         nodes,
         {one.key: one for one in straights},
         tuple(passes),
         tuple(joins),
         arms,
         tuple(outer),
-        _links(run, straights, nodes, memory),
-        _form(run, straights, nodes, memory),
+        _connections(run, straights, nodes, memory),
+        _shape(run, straights, nodes, memory),
     )
 
 
@@ -250,21 +250,21 @@ def _laid(old: Lie, new: Lie) -> Lie:
     return Lie(id="i1", place=new.place or old.place, lag_mm=lag)
 
 
-def held_part(part: Part, kept: tuple[str, ...], memory: Memory) -> Part:
+def held_run(part: RunPipework, kept: tuple[str, ...], memory: Memory) -> RunPipework:
     """What is left of a run that goes: the nodes that runs hang on which stay."""
     nodes = {key: part.nodes[key] for key in kept}
     run = nodes[kept[0]].run
-    links, form = _links(run, (), nodes, memory), _form(run, (), nodes, memory)
-    return Part(nodes, {}, (), (), {key: {} for key in kept}, (), links, form)
+    links, form = _connections(run, (), nodes, memory), _shape(run, (), nodes, memory)
+    return RunPipework(nodes, {}, (), (), {key: {} for key in kept}, (), links, form)
 
 
-def _links(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Links:
+def _connections(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Connections:
     ends = tuple((one.key, one.from_node, one.to_node) for one in straights)
     kinds = tuple((key, node.kind, node.part, node.arrow) for key, node in nodes.items())
-    return memory.keep("links", (), (run, ends, kinds), lambda: Links(ends))
+    return memory.keep("links", (), (run, ends, kinds), lambda: Connections(ends))
 
 
-def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> Form:
+def _shape(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memory: Memory) -> RunShape:
     pipes = tuple(
         (
             one.key,
@@ -281,4 +281,4 @@ def _form(run: str, straights: Iterable[Straight], nodes: dict[str, Node], memor
         for one in straights
     )
     stand = tuple((node.key, node.kind, node.part, node.name, node.close) for node in nodes.values())
-    return memory.keep("form", (), (run, pipes, stand), Form)
+    return memory.keep("form", (), (run, pipes, stand), RunShape)

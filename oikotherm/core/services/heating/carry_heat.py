@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 SWEEPS, SETTLED_K = 400, 1e-9
 
 
-def carry(
+def carry_heat(
     ways: Iterable[tuple[str, str, str, float]],
     start: str,
     start_c: float,

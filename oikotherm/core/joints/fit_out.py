@@ -1,4 +1,4 @@
-"""dress(pipework) -> Fitted: the parts at the nodes, and between them every piece of pipe with its joints, bends and
+"""fit_out(pipework) -> Fitted: the parts at the nodes, and between them every piece of pipe with its joints, bends and
 ends."""
 
 from __future__ import annotations
@@ -10,21 +10,21 @@ from functools import partial
 from ..catalogue import Catalogue
 from ..context import Context
 from ..job.model import Job
-from ..pipework.geometry import Node, Part, Pipework, Straight
+from ..pipework.geometry import Node, Pipework, RunPipework, Straight
 from .assemble import Assembler
 from .choices import Choices
-from .fitted import Fitted, Fitting, Made, Stood, Trouble
+from .fitted import Fitted, Fitting, NodeFittings, RunJoints, Trouble
 from .fitter import Fitter
 
 
-def dress(job: Job, pipework: Pipework, context: Context) -> Fitted:
+def fit_out(job: Job, pipework: Pipework, context: Context) -> Fitted:
     """Put parts and joints on a traced pipework. Never raises: what has no figures or no part becomes a Trouble.
 
     It goes run by run: what stands at the nodes of a run follows from its form and the pipes that hang on it, what is
     made of its
     pipe from that and its lengths. So an edit works out the runs it touches and no others.
     """
-    return _House(job, pipework, context.catalogue).dressed()
+    return _House(job, pipework, context.catalogue).fitted_out()
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,13 +34,13 @@ class _Block:
     their own pipe ends at."""
 
     runs: tuple[str, ...]
-    parts: tuple[Part, ...]
+    parts: tuple[RunPipework, ...]
     hung: tuple[Straight, ...]
     ends: tuple[str, ...]
 
 
 class _House:
-    """All the runs of a job, dressed one after another."""
+    """All the runs of a job, fitted_out one after another."""
 
     def __init__(self, job: Job, pipework: Pipework, catalogue: Catalogue) -> None:
         self.job = job
@@ -54,7 +54,7 @@ class _House:
             if place:
                 self.rows.setdefault(place.run, []).append((target, value))
 
-    def dressed(self) -> Fitted:
+    def fitted_out(self) -> Fitted:
         blocks = self._blocks()
         stood = [self._stood(block) for block in blocks]
         standing = {key: fitting for one in stood for key, fitting in one.fittings.items()}
@@ -76,14 +76,14 @@ class _House:
         """The runs, those together whose pipe goes on from one into the other or that share a spot."""
         work = self.work
         hung: dict[str, list[str]] = {}
-        leads = {run: run for run in work.parts}
+        leads = {run: run for run in work.by_run}
 
         def lead(run: str) -> str:
             while leads[run] != run:
                 run = leads[run]
             return run
 
-        for run, part in work.parts.items():
+        for run, part in work.by_run.items():
             for node, _, straight in part.outer:
                 there = work.nodes[node]
                 if there.kind != "port":
@@ -91,12 +91,12 @@ class _House:
                     if there.kind != "tee" or there.close:
                         leads[lead(run)] = lead(there.run)
         together: dict[str, list[str]] = {}
-        for run in work.parts:
+        for run in work.by_run:
             together.setdefault(lead(run), []).append(run)
         blocks = []
         for runs in together.values():
             runs = runs if len(runs) == 1 else self._in_order(runs)
-            parts = tuple(work.parts[run] for run in runs)
+            parts = tuple(work.by_run[run] for run in runs)
             on = [work.straights[key] for run in runs for key in hung.get(run, ())]
             ends = [node for part in parts for node, _, _ in part.outer]
             if len(runs) > 1:
@@ -108,7 +108,7 @@ class _House:
     def _in_order(self, runs: list[str]) -> list[str]:
         """Each run after the one it goes on from, so that pieces are made from their start on."""
         work = self.work
-        starts = {run: next(iter(work.parts[run].straights.values()), None) for run in runs}
+        starts = {run: next(iter(work.by_run[run].straights.values()), None) for run in runs}
         before = {run: work.nodes[first.from_node].run for run, first in starts.items() if first}
         placed: list[str] = []
         while len(placed) < len(runs):
@@ -117,7 +117,7 @@ class _House:
             placed += ready or left[:1]  # runs in a ring begin anywhere
         return placed
 
-    def _stood(self, block: _Block) -> Stood:
+    def _stood(self, block: _Block) -> NodeFittings:
         """What stands at the nodes of a block; where each stands is not told by it."""
         work = self.work
         hung = tuple(
@@ -148,12 +148,12 @@ class _House:
         )
         return self.work.memory.keep(
             "fittings of runs",
-            (self.catalogue, *(part.form for part in block.parts)),
+            (self.catalogue, *(part.shape for part in block.parts)),
             values,
             lambda: self._fitter(self._around(block)).stand(),
         )
 
-    def _at_port(self, key: str) -> Stood:
+    def _at_port(self, key: str) -> NodeFittings:
         """What stands at a port."""
         work, node = self.work, self.work.nodes[key]
         arms = work.arms[key]
@@ -178,7 +178,7 @@ class _House:
             lambda: self._fitter(self._view({key: node}, arms.values())).stand(),
         )
 
-    def _made(self, block: _Block, stood: Stood, standing: dict[str, Fitting]) -> Made:
+    def _made(self, block: _Block, stood: NodeFittings, standing: dict[str, Fitting]) -> RunJoints:
         """The pieces and joints of a block, and its fittings where they stand."""
         work = self.work
         at_ports = {key: self._at_port(key) for key in block.ends if work.nodes[key].kind == "port"}
@@ -222,7 +222,10 @@ class _House:
     def _view(self, nodes: dict[str, Node], straights: Iterable[str]) -> Pipework:
         work = self.work
         passes = tuple(
-            one for run in {node.run for node in nodes.values()} if run in work.parts for one in work.parts[run].passes
+            one
+            for run in {node.run for node in nodes.values()}
+            if run in work.by_run
+            for one in work.by_run[run].passes
         )
         return Pipework(
             work.ports,

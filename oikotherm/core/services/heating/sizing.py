@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
@@ -133,6 +134,18 @@ def _about(work: Pipework) -> dict[str, tuple[str, ...]]:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class _Fed:
+    """An emitter as the circuit feeds it. path: sections there and back; drop_pa: what they and its own valves cost."""
+
+    station: Station
+    worked: Worked
+    flow_kg_s: float
+    local: tuple[Local, ...]
+    path: tuple[str, ...]
+    drop_pa: float
+
+
 class _Sizer:
     def __init__(
         self, job: Job, fitted: Fitted, catalogue: Catalogue, circuit: Closed, behind: dict[str, Heating]
@@ -171,38 +184,19 @@ class _Sizer:
         by_id = {section.id: section for section in sections}
         total_kg_s = self.ring_kg_s if ring else sum(flow for _, _, flow in loads)
         boiler, inside = self._boiler_loss(total_kg_s)
-        paths, found = {}, []
-        for station, worked, flow in loads:
-            keys = (
-                sides["flow"].straights_to(roots_of(self.circuit, self.pipework, "return")[0])
-                if ring
-                else [
-                    key for role in ("flow", "return") for key in sides[role].straights_to(self._node_of(station, role))
-                ]
-            )
-            path = list(dict.fromkeys(of_straight[key] for key in keys if key in of_straight))
-            local = self._emitter_losses(station, flow)
-            total = sum(by_id[ident].drop_pa for ident in path) + (0.0 if ring else sum(one.drop_pa for one in local))
-            paths[station.id] = path
-            found.append((station, worked, flow, local, tuple(path), total))
+        fed = [self._fed(load, sides, ring, by_id, of_straight) for load in loads]
         pumps, surplus = duties(
             self.circuit.source,
             total_kg_s,
             inside,
             boiler.drop_pa,
-            [
-                (station.id, flow, total, self._pumps_to(sides, station, ring))
-                for station, _, flow, _, _, total in found
-            ],
+            [(one.station.id, one.flow_kg_s, one.drop_pa, self._pumps_to(sides, one.station, ring)) for one in fed],
             {ident: by_id[ident].drop_pa for ident in by_id},
-            paths,
+            {one.station.id: list(one.path) for one in fed},
             self._own_curves(),
             self._pump_titles(),
         )
-        sized = [
-            self._load(station, worked, flow, local, path, total, surplus[station.id], sides, ring)
-            for station, worked, flow, local, path, total in found
-        ]
+        sized = [self._load(one, surplus[one.station.id], sides, ring) for one in fed]
         index = max(sized, key=lambda load: load.path_pa, default=None)
         treads = self._pressure_steps(index, by_id, boiler, ring) if index else ()
         main = next((duty for duty in pumps if len(pumps) == 1 or duty.key == self.circuit.source.id), None)
@@ -211,11 +205,7 @@ class _Sizer:
         litres = sum(row.litres for row in volume)
         safety = safety_valve_bar(self.circuit, self.pipework, self.settings)
         height = self._height_m()
-        vessel, why = (
-            self._vessel(litres, height, safety or DEFAULT_SAFETY_BAR)
-            if self.circuit.own
-            else (None, f"One water with {self.circuit.behind}: its vessel, safety valve and filling serve here too.")
-        )
+        vessel, why = self._vessel_here(litres, height, safety or DEFAULT_SAFETY_BAR)
         residual = inside.head_pa(total_kg_s)[0] if inside and total_kg_s else None
         return Heating(
             self.circuit,
@@ -241,18 +231,8 @@ class _Sizer:
             residual,
         )
 
-    def _load(
-        self,
-        station: Station,
-        worked: Worked,
-        flow: float,
-        local: tuple[Local, ...],
-        path: tuple[str, ...],
-        total: float,
-        surplus: float,
-        sides: dict[str, Side],
-        ring: bool,
-    ) -> Load:
+    def _load(self, fed: _Fed, surplus_pa: float, sides: dict[str, Side], ring: bool) -> Load:
+        station = fed.station
         flow_c, return_c = (
             self.ring_c.get(station.id, (self.terms.flow_c, self.terms.return_c))
             if ring
@@ -264,14 +244,14 @@ class _Sizer:
             station.id,
             station.name or station.kind,
             self._rated(station),
-            worked.value,
+            fed.worked.value,
             self._room_c(station),
-            flow,
-            worked,
-            local,
-            path,
-            total,
-            surplus,
+            fed.flow_kg_s,
+            fed.worked,
+            fed.local,
+            fed.path,
+            fed.drop_pa,
+            surplus_pa,
             self._pumps_to(sides, station, ring),
             station.data.loop_m or 0.0,
             station.id in self.behind,
@@ -351,6 +331,32 @@ class _Sizer:
             return sum(load.output_w for load in self.behind[station.id].loads)
         return station.data.output_w or station.data.coil_w or 0.0
 
+    def _fed(
+        self,
+        load: tuple[Station, Worked, float],
+        sides: dict[str, Side],
+        ring: bool,
+        by_id: dict[str, PipeSection],
+        of_straight: dict[str, str],
+    ) -> _Fed:
+        """An emitter with the sections there and back and what they and its own valves cost."""
+        station, worked, flow = load
+        if ring:
+            keys = sides["flow"].straights_to(roots_of(self.circuit, self.pipework, "return")[0])
+        else:
+            roles = ("flow", "return")
+            keys = [key for role in roles for key in sides[role].straights_to(self._node_of(station, role))]
+        path = tuple(dict.fromkeys(of_straight[key] for key in keys if key in of_straight))
+        local = self._emitter_losses(station, flow)
+        own_pa = 0.0 if ring else sum(one.drop_pa for one in local)
+        return _Fed(station, worked, flow, local, path, sum(by_id[ident].drop_pa for ident in path) + own_pa)
+
+    def _vessel_here(self, litres: float, height_m: float, safety_bar: float) -> tuple[Vessel | None, str]:
+        """The vessel of the circuit's own water; behind a mixing set it is that of the circuit before."""
+        if self.circuit.own:
+            return self._vessel(litres, height_m, safety_bar)
+        return None, f"One water with {self.circuit.behind}: its vessel, safety valve and filling serve here too."
+
     def _loads(self, sides: dict[str, Side], ring: bool) -> list[tuple[Station, Worked, float]]:
         loads = []
         for station in self.circuit.stations:
@@ -361,32 +367,32 @@ class _Sizer:
                 for role in ("flow", "return")
                 if not sides["flow" if ring else role].holds(self._node_of(station, role))
             ]
-            rated = self._rated(station)
             if missing:
                 self.left_out.append(f"{station.id} has no {' and no '.join(missing)} to {self.circuit.source.id}")
-                continue
-            if not rated:
+            elif not (rated := self._rated(station)):
                 self.left_out.append(f"{station.id} has no output")
-                continue
-            back_c = (
-                self.behind[station.id].circuit.terms.return_c if station.id in self.behind else self.terms.return_c
-            )
-            try:
-                worked, flow = heat_and_flow(
-                    station,
-                    rated,
-                    self._room_c(station),
-                    self.terms,
-                    back_c,
-                    self.medium,
-                    mixing=station.id in self.behind,
-                    memory=self.pipework.memory,
-                )
-            except (Refused, ZeroDivisionError):
-                self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{back_c:g} C")
-                continue
-            loads.append((station, worked, flow))
+            elif taken := self._taken(station, rated):
+                loads.append((station, *taken))
         return loads
+
+    def _taken(self, station: Station, rated_w: float) -> tuple[Worked, float] | None:
+        """What a station gives and the flow it takes for that; None, and said so, where it gives nothing."""
+        behind = self.behind.get(station.id)
+        back_c = behind.circuit.terms.return_c if behind else self.terms.return_c
+        try:
+            return heat_and_flow(
+                station,
+                rated_w,
+                self._room_c(station),
+                self.terms,
+                back_c,
+                self.medium,
+                mixing=behind is not None,
+                memory=self.pipework.memory,
+            )
+        except (Refused, ZeroDivisionError):
+            self.left_out.append(f"{station.id} gives no heat at {self.terms.flow_c:g}/{back_c:g} C")
+            return None
 
     def _flows(
         self, sides: dict[str, Side], loads: list[tuple[Station, Worked, float]]

@@ -170,7 +170,7 @@ def main() -> int:
         rows.append(("the branch over HTTP", over_http(server, large, -1, 20), 600, "ms"))
         rows.append(("the trunk over HTTP", over_http(server, large, 0, 20), 600, "ms"))
         rows.append(("page weight, Pace-out, cold, gzip", page_weight(server) / 1024, 450, "KB"))
-        rows.append(("server memory, most", memory_mb(server), 250, "MB"))
+        rows.append(("server memory, most", memory_mb(server), 220, "MB"))
     finally:
         server.close()
     rows.append(("process start to first page", first_page_s() * 1000, 1500, "ms"))

@@ -9,7 +9,7 @@ keep the coefficients of the design flows; water has the properties of the circu
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -192,74 +192,83 @@ def network_of(
     job: Job, heating: Heating, fitted: Fitted, catalogue: Catalogue, settings: Settings
 ) -> tuple[list[Branch], str, str]:
     """(branches, the boiler's return node, its flow node). Raises Refused for settings of what is not there."""
-    known = {load.station for load in heating.loads}
-    for name, setting in settings.emitters.items():
-        if name not in known:
-            raise Refused(
-                "emitters",
-                name,
-                f"an emitter of the circuit: {', '.join(sorted(known)) or 'none'}",
-                next(iter(sorted(known)), "R1"),
-            )
-        if not 0 <= setting.trv <= 1:
-            raise Refused("trv", setting.trv, "a share from 0 (shut) to 1 (open)", "1")
-        kv_of_turns(setting.turns)
-    work = fitted.pipework
+    _check_settings(heating, settings)
     source = heating.circuit.source
     several = {duty.key: duty for duty in heating.pumps} if len(heating.pumps) > 1 else {}
-    branches = []
-    for section in heating.sections:
-        row = catalogue.pipe(section.pipe.code, section.pipe.size)
-        if row is None or row.bore_mm is None:
-            continue
-        first, last = work.straights[section.keys[0]], work.straights[section.keys[-1]]
-        way = (first.from_node, last.to_node) if section.along else (last.to_node, first.from_node)
-        inside = [work.nodes[key] for key in _nodes(section, fitted) if work.nodes[key].kind == "device"]
-        pump = next((several[node.key] for node in inside if node.key in several), None)
-        bypass = next((node for node in inside if node.part == BYPASS), None)
-        if bypass is not None and not _out_first(heating, fitted, section):
-            way = (last.to_node, first.from_node)
-        branches.append(
-            Branch(
-                section.id,
-                *way,
-                section.length_m,
-                row.bore_mm,
-                catalogue.systems[section.pipe.code].roughness_mm or 0.0,
-                sum(one.k for one in section.locals if one.k is not None),
-                tuple(one.kv for one in section.locals if one.kv),
-                design_pump(heating, pump) if pump else None,
-                one_way=any(node.part == "check" for node in inside) or bypass is not None,
-                opens_pa=_opens_pa(bypass, job) if bypass is not None else None,
-            )
-        )
+    made = (_section_branch(one, job, heating, fitted, catalogue, several) for one in heating.sections)
+    branches = [branch for branch in made if branch is not None]
     for load in heating.loads:
-        branches.append(
-            _emitter_branch(load, heating, fitted, catalogue, settings.emitters.get(load.station, Setting()))
-        )
+        setting = settings.emitters.get(load.station, Setting())
+        branches.append(_emitter_branch(load, heating, fitted, catalogue, setting))
     branches += _bars(heating, fitted)
-    for station in heating.circuit.stations:
-        names = [f"{station.id}.{port.name}" for port in station.ports if f"{station.id}.{port.name}" in work.nodes]
-        if has_trait(station, "moves") and len(names) == 2:
-            port_in = next((f"{station.id}.{p.name}" for p in station.ports if p.way == "in"), names[0])
-            port_out = next(name for name in names if name != port_in)
-            duty = several.get(station.id)
-            branches.append(
-                Branch(
-                    f"{station.id}:pump",
-                    port_in,
-                    port_out,
-                    kvs=(BAR_KV,),
-                    pump=design_pump(heating, duty) if duty else None,
-                )
-            )
+    branches += _pump_stations(heating, fitted, several)
     back, out = (_hub(heating, fitted, role) for role in ("return", "flow"))
-    main = settings.pump or (
-        design_pump(heating, several.get(source.id)) if source.id in several or not several else None
-    )
+    within = source.id in several or not several
+    main = settings.pump or (design_pump(heating, several.get(source.id)) if within else None)
     kv = None if has_trait(source, "bars") or heating.residual_pa is not None else source.data.kv or BOILER_KV
     branches.append(Branch(source.id, back, out, kvs=(kv,) if kv else (), pump=main))
     return branches, back, out
+
+
+def _check_settings(heating: Heating, settings: Settings) -> None:
+    """Raises Refused for settings of what is not there, or out of range."""
+    known = sorted(load.station for load in heating.loads)
+    for name, setting in settings.emitters.items():
+        if name not in known:
+            expected = f"an emitter of the circuit: {', '.join(known) or 'none'}"
+            raise Refused("emitters", name, expected, known[0] if known else "R1")
+        if not 0 <= setting.trv <= 1:
+            raise Refused("trv", setting.trv, "a share from 0 (shut) to 1 (open)", "1")
+        kv_of_turns(setting.turns)
+
+
+def _section_branch(
+    section: PipeSection,
+    job: Job,
+    heating: Heating,
+    fitted: Fitted,
+    catalogue: Catalogue,
+    several: Mapping[str, PumpDuty],
+) -> Branch | None:
+    """A section as a branch: its pipe and local losses, with what is in it; None for one without a bore."""
+    work = fitted.pipework
+    row = catalogue.pipe(section.pipe.code, section.pipe.size)
+    if row is None or row.bore_mm is None:
+        return None
+    first, last = work.straights[section.keys[0]], work.straights[section.keys[-1]]
+    way = (first.from_node, last.to_node) if section.along else (last.to_node, first.from_node)
+    inside = [work.nodes[key] for key in _nodes(section, fitted) if work.nodes[key].kind == "device"]
+    pump = next((several[node.key] for node in inside if node.key in several), None)
+    bypass = next((node for node in inside if node.part == BYPASS), None)
+    if bypass is not None and not _out_first(heating, fitted, section):
+        way = (last.to_node, first.from_node)
+    return Branch(
+        section.id,
+        *way,
+        section.length_m,
+        row.bore_mm,
+        catalogue.systems[section.pipe.code].roughness_mm or 0.0,
+        sum(one.k for one in section.locals if one.k is not None),
+        tuple(one.kv for one in section.locals if one.kv),
+        design_pump(heating, pump) if pump else None,
+        one_way=any(node.part == "check" for node in inside) or bypass is not None,
+        opens_pa=_opens_pa(bypass, job) if bypass is not None else None,
+    )
+
+
+def _pump_stations(heating: Heating, fitted: Fitted, several: Mapping[str, PumpDuty]) -> Iterable[Branch]:
+    """The pumps that stand as stations, from the port water goes in at to the other."""
+    nodes = fitted.pipework.nodes
+    for station in heating.circuit.stations:
+        ports = [port for port in station.ports if f"{station.id}.{port.name}" in nodes]
+        if not has_trait(station, "moves") or len(ports) != 2:
+            continue
+        names = [f"{station.id}.{port.name}" for port in ports]
+        port_in = next((f"{station.id}.{port.name}" for port in station.ports if port.way == "in"), names[0])
+        port_out = next(name for name in names if name != port_in)
+        duty = several.get(station.id)
+        pump = design_pump(heating, duty) if duty else None
+        yield Branch(f"{station.id}:pump", port_in, port_out, kvs=(BAR_KV,), pump=pump)
 
 
 def _nodes(section: PipeSection, fitted: Fitted) -> list[str]:
@@ -417,20 +426,12 @@ def _heat(
     def change(key: str, t_in: float, flow: float) -> tuple[float, float]:
         takes_s = volumes.get(key, 0.0) / (flow / heating.medium.density_kg_m3 * 1000)
         load = loads.get(key)
-        if load is None:
-            rate, air = loss.get(key, (0.0, AIR_C))
-            t_out = air + (t_in - air) * math.exp(-rate / (flow * cp))
-            lost[key] = flow * cp * (t_in - t_out)
-            return t_out, takes_s
-        station = stations[load.station]
-        if load.regulates:
-            return min(t_in, max(t_in - load.nominal_w / (flow * cp), load.return_c)), takes_s
-        if has_coil(station):
-            return _coil_return_c(load, station, t_in, flow * cp), takes_s
-        rated = (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
-        return emitter_return_c(
-            t_in, load.room_c, flow * cp, load.nominal_w, station.data.exponent or 1.3, rated
-        ), takes_s
+        if load is not None:
+            return _load_return_c(load, stations[load.station], t_in, flow * cp), takes_s
+        rate, air = loss.get(key, (0.0, AIR_C))
+        t_out = air + (t_in - air) * math.exp(-rate / (flow * cp))
+        lost[key] = flow * cp * (t_in - t_out)
+        return t_out, takes_s
 
     ways = []
     for branch in branches:
@@ -447,21 +448,9 @@ def _heat(
         setting = settings.emitters.get(load.station, Setting())
         flow = abs(solved.flow_kg_s[load.station])
         t_in, t_out = temps.get(load.station, (load.room_c, load.room_c))
-        arrives = ends[tails[load.station]][1] if load.station in tails else math.inf
-        leaves = arrives + (change(load.station, t_in, flow)[1] if load.station in tails else 0.0)
-        trv_kv = next((one.kv for one in load.locals if one.acts == "thermostatic" and one.kv), None)
-        over = 0.0
-        if trv_kv:
-            volume = flow / heating.medium.density_kg_m3 * 3600
-            shut = setting.trv <= 0
-            over = (
-                abs(
-                    solved.pressure_pa[_port(heating, fitted, load.station, "flow")]
-                    - solved.pressure_pa[_port(heating, fitted, load.station, "return")]
-                )
-                if shut
-                else 1e5 * (volume / (trv_kv * setting.trv)) ** 2 * heating.medium.density_kg_m3 / 1000
-            )
+        fed = load.station in tails
+        arrives = ends[tails[load.station]][1] if fed else math.inf
+        leaves = arrives + (change(load.station, t_in, flow)[1] if fed else 0.0)
         running.append(
             Running(
                 load.station,
@@ -474,21 +463,14 @@ def _heat(
                 kv_of_turns(setting.turns),
                 setting.turns,
                 setting.trv,
-                over,
+                _over_trv_pa(load, setting, heating, fitted, solved),
                 arrives,
                 leaves,
             )
         )
     boiler_w = total_kg * cp * (flow_c - back_c)
     given = sum(one.output_w for one in running) + lost_w
-    driven = [
-        (branch.pump, solved.flow_kg_s[branch.key], branch.key)
-        for branch in branches
-        if branch.pump and branch.opens_pa is None
-    ]
-    pump, through, _ = next(
-        (one for one in driven if one[2] == source), max(driven, key=lambda one: one[0].head_pa(one[1])[0])
-    )
+    pump, through = _main_pump(branches, solved, source)
     by_id = {branch.key for branch in branches}
     return Simulation(
         tuple(running),
@@ -507,6 +489,41 @@ def _heat(
         solved.converged,
         pump,
     )
+
+
+def _load_return_c(load: Load, station: Station, t_in: float, capacity_w_k: float) -> float:
+    """What an emitter, coil or mixing set sends home [C] of the water that comes in at t_in."""
+    if load.regulates:
+        return min(t_in, max(t_in - load.nominal_w / capacity_w_k, load.return_c))
+    if has_coil(station):
+        return _coil_return_c(load, station, t_in, capacity_w_k)
+    rated_k = (station.data.rated_at_k or RATED_AT_K) * RATED_LOG_K / RATED_AT_K
+    return emitter_return_c(t_in, load.room_c, capacity_w_k, load.nominal_w, station.data.exponent or 1.3, rated_k)
+
+
+def _over_trv_pa(load: Load, setting: Setting, heating: Heating, fitted: Fitted, solved: Solved) -> float:
+    """What the thermostatic valve has over it [Pa]: shut, all that is between its ports; 0 without one."""
+    kv = next((one.kv for one in load.locals if one.acts == "thermostatic" and one.kv), None)
+    if not kv:
+        return 0.0
+    if setting.trv <= 0:
+        flow, back = (solved.pressure_pa[_port(heating, fitted, load.station, role)] for role in ("flow", "return"))
+        return abs(flow - back)
+    density = heating.medium.density_kg_m3
+    volume_m3_h = abs(solved.flow_kg_s[load.station]) / density * 3600
+    return 1e5 * (volume_m3_h / (kv * setting.trv)) ** 2 * density / 1000
+
+
+def _main_pump(branches: Iterable[Branch], solved: Solved, source: str) -> tuple[PumpCurve, float]:
+    """The pump at the source, else the one that gives most head, and the flow through it [kg/s]."""
+    driven = [
+        (branch.pump, solved.flow_kg_s[branch.key], branch.key)
+        for branch in branches
+        if branch.pump and branch.opens_pa is None
+    ]
+    most = max(driven, key=lambda one: one[0].head_pa(one[1])[0])
+    pump, through, _ = next((one for one in driven if one[2] == source), most)
+    return pump, through
 
 
 def _coil_return_c(load: Load, station: Station, t_in: float, capacity_w_k: float) -> float:

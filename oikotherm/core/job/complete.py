@@ -24,6 +24,21 @@ class Suggestion:
     what: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class _At:
+    """Where the caret stands in a line. before: the line up to it; said: the word begun; start: where that begins."""
+
+    job: Job
+    before: str
+    said: str
+    start: int
+    caret: int
+    style: Style
+
+    def pick(self, found: list[tuple[str, str]]) -> list[Suggestion]:
+        return _pick(found, self.said, self.start, self.caret)
+
+
 def complete(job: Job, text: str, caret: int, style: Style, run: str | None = None) -> list[Suggestion]:
     """Up to eight suggestions for the word before the caret, the likeliest first. Never raises; an odd text has none.
 
@@ -39,64 +54,80 @@ def complete(job: Job, text: str, caret: int, style: Style, run: str | None = No
             return maker(before[opened + 1 :].lower(), opened + 1, caret, style)
     word = re.search(r"\S*$", before)
     assert word is not None
-    said, start = word[0], word.start()
-    head = ":" not in before
-    if head:
-        words = before[:start].split()
-        if "from" not in [w.lower() for w in words]:
-            return (
-                _pick([("from", "where it starts")], said, start, caret)
-                if words or "from".startswith(said.lower())
-                else []
-            )
-        after = words[[w.lower() for w in words].index("from") + 1 :]
-        if not after:
-            return _pick(_anchors(job, free=True, starts=True), said, start, caret)
-        after = _said_start(job, after)
-        likely = _likely_pipe(job, after[0], style) if len(after) == 1 else None
-        rest = _pipes(after[1:], said, start, caret, style, ":")
-        station = job.station(after[0].upper()) if len(after) == 1 else None
+    at = _At(job, before, word[0], word.start(), caret, style)
+    if ":" not in before:
+        return _in_head(at)
+    for part in (_at_finish, _at_change, _at_items):
+        found = part(at)
+        if found is not None:
+            return found
+    return []
+
+
+def _in_head(at: _At) -> list[Suggestion]:
+    """Before the colon: from, where it starts, the pipe."""
+    words = at.before[: at.start].split()
+    lower = [word.lower() for word in words]
+    if "from" not in lower:
+        begins = bool(words) or "from".startswith(at.said.lower())
+        return at.pick([("from", "where it starts")]) if begins else []
+    after = words[lower.index("from") + 1 :]
+    if not after:
+        return at.pick(_anchors(at.job, free=True, starts=True))
+    after = _said_start(at.job, after)
+    found: list[Suggestion] = []
+    if len(after) == 1:
+        likely = _likely_pipe(at.job, after[0], at.style)
+        if likely and f"{likely}".startswith(at.said):
+            found.append(Suggestion(f"{likely}:", at.start, at.caret, "as its neighbours"))
+        station = at.job.station(after[0].upper())
         if station is not None:  # its port may be a word of its own
-            rest = [*_pick([(port.name, port.role) for port in station.ports], said, start, caret), *rest]
-        return (
-            [
-                Suggestion(f"{likely}:", start, caret, "as its neighbours")
-                for _ in range(1)
-                if likely and f"{likely}".startswith(said)
-            ]
-            + rest
-        )[:MOST]
-    if re.search(r"->\s*$", before[:start]) or said.startswith("->"):
-        cut = 2 if said.startswith("->") else 0
-        ends = [
-            *_ends(job, before[: start + cut].replace("->", " "), style),
-            ("cap", "an end"),
-            ("plug", "an end"),
-            ("stub", "left for later"),
-        ]
-        return _pick(ends, said[cut:], start + cut, caret)
-    changing = re.search(r"=(\S*)(\s+\S*)?$", before)
-    if changing and not re.search(r"[\])}]", changing[0]):
-        code = changing[1]
-        if changing[2] is None:
-            return _pipes([], code, changing.start() + 1, caret, style, "")
-        return _pipes([code], changing[2].strip(), start, caret, style, "")
-    items = before[before.index(":") + 1 :].strip()
+            found += at.pick([(port.name, port.role) for port in station.ports])
+    return [*found, *_pipes(after[1:], at.said, at.start, at.caret, at.style, ":")][:MOST]
+
+
+def _at_finish(at: _At) -> list[Suggestion] | None:
+    """Behind the arrow: where it may end."""
+    begun = at.said.startswith("->")
+    if not begun and not re.search(r"->\s*$", at.before[: at.start]):
+        return None
+    cut = 2 if begun else 0
+    line = at.before[: at.start + cut].replace("->", " ")
+    ends = [*_ends(at.job, line, at.style), ("cap", "an end"), ("plug", "an end"), ("stub", "left for later")]
+    return _pick(ends, at.said[cut:], at.start + cut, at.caret)
+
+
+def _at_change(at: _At) -> list[Suggestion] | None:
+    """Behind an equals sign: the pipe it goes on in."""
+    changing = re.search(r"=(\S*)(\s+\S*)?$", at.before)
+    if not changing or re.search(r"[\])}]", changing[0]):
+        return None
+    code = changing[1]
+    if changing[2] is None:
+        return _pipes([], code, changing.start() + 1, at.caret, at.style, "")
+    return _pipes([code], changing[2].strip(), at.start, at.caret, at.style, "")
+
+
+def _at_items(at: _At) -> list[Suggestion] | None:
+    """Among the items: a twin, what is crossed over, or the end it may reach from here."""
+    items = at.before[at.before.index(":") + 1 :].strip()
+    said, job = at.said, at.job
     if not items and not said:
-        return [Suggestion(twin, caret, caret, "beside it, with the same tees") for twin in _twins(job, before)]
+        twins = _twins(job, at.before)
+        return [Suggestion(twin, at.caret, at.caret, "beside it, with the same tees") for twin in twins]
     if re.fullmatch(r"twin\s+\S*", items, re.IGNORECASE):
         runs = [(one.id, f"{one.role} from {one.start}") for one in job.runs if not one.twin_of]
-        return _pick(runs, said if said.lower() != "twin" else "", start if said.lower() != "twin" else caret, caret)
-    over = re.search(r"\^\S+\s+over\s+(\S*)$", before)
+        begun = said.lower() != "twin"
+        return _pick(runs, said if begun else "", at.start if begun else at.caret, at.caret)
+    over = re.search(r"\^\S+\s+over\s+(\S*)$", at.before)
     if over:
-        crossed = [
-            *((one.id, str(one.role)) for one in job.runs),
-            *((one.id, str(one.kind)) for one in job.house.obstacles),
-        ]
-        return _pick(crossed, over[1], caret - len(over[1]), caret)
+        runs = [(one.id, str(one.role)) for one in job.runs]
+        obstacles = [(one.id, str(one.kind)) for one in job.house.obstacles]
+        return _pick([*runs, *obstacles], over[1], at.caret - len(over[1]), at.caret)
     if not said and items and not items.endswith(("[", "(", "{")):
-        return [Suggestion(f"-> {anchor}", caret, caret, what) for anchor, what in _ends(job, before, style)[:4]]
-    return []
+        ends = _ends(job, at.before, at.style)[:4]
+        return [Suggestion(f"-> {anchor}", at.caret, at.caret, what) for anchor, what in ends]
+    return None
 
 
 def _walked(job: Job, line: str, style: Style) -> tuple[Job, str] | None:

@@ -31,12 +31,12 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
     if fitting is None or node is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
         return []
     fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
-    fitter.here = fitter.here_at(node)
+    here = fitter.here_at(node)
     pipe = max(fitting.pipes.values(), key=fitter.od_mm)
     system = context.catalogue.systems[pipe.code]
     current = {mating.method for mating in fitting.matings.values()}
     return [
-        Way(method, context.catalogue.methods[method].title, fitter.unlawful(method, pipe), method in current)
+        Way(method, context.catalogue.methods[method].title, fitter.unlawful(method, pipe, here), method in current)
         for method in system.methods
         if all(context.catalogue.method_figures(one.code, one.size, method) for one in fitting.pipes.values())
     ]
@@ -49,7 +49,7 @@ def chains_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str)
     if fitting is None or node is None or fitting.kind not in ("port", "transition"):
         return ()
     fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
-    fitter.here = fitter.here_at(node)
+    here = fitter.here_at(node)
     if fitting.kind == "port":
         place = fitted.pipework.ports[node.part]
         start, pipe, near_heat = outer_end(place), fitting.pipes["out"], is_hot(place)
@@ -57,5 +57,5 @@ def chains_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str)
         first, pipe = fitting.pipes.values()
         start, near_heat = End(first.code, first.size, "pipe"), False
     return tuple(
-        chain for chain in fitter.transition(start, pipe, near_heat=near_heat, undo=False).chains if chain.links
+        chain for chain in fitter.transition(start, pipe, here, near_heat=near_heat, undo=False).chains if chain.links
     )

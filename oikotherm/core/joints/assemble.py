@@ -435,8 +435,8 @@ class Assembler(Fitter):
         if not system or not system.stick_mm or whole_mm <= system.stick_mm:
             return [piece]
         run = self.pipework.runs[straight.run].run
-        self.here = Here(run.service, run.role, straight.place, self.choices.flame(straight.a))
-        method = self.method(piece.pipe, f"{straight.key}/join1")
+        here = Here(run.service, run.role, straight.place, self.choices.flame(straight.a))
+        method = self.method(piece.pipe, f"{straight.key}/join1", here)
         mating = part_mating(self.catalogue, piece.pipe, method, "coupling") if method else None
         if mating is None:
             return [piece]
@@ -449,7 +449,7 @@ class Assembler(Fitter):
         least_mm = self._least(straight)[0] + 100.0
         parts: list[Piece] = []
         at, take, title, number = 0.0, piece.from_mating, piece.from_title, 1
-        word, service = self._made_by([mating])
+        word, service = self._made_by([mating], here)
         coupling = f"{piece.pipe.size} coupling {word}"
         while piece.centre_mm - at - take.take_off_mm - piece.to_mating.take_off_mm > system.stick_mm + 1e-6:
             spot = at + take.take_off_mm + system.stick_mm + mating.take_off_mm

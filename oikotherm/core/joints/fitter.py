@@ -47,7 +47,6 @@ class Fitter:
         self.pipework = pipework
         self.catalogue = catalogue
         self.memory = pipework.memory
-        self.here = NOWHERE
         self.judged: dict[tuple[Here, str, Pipe], Verdict] = {}
         self.fittings: dict[str, Fitting] = {}
         self.troubles: list[Trouble] = []
@@ -56,7 +55,7 @@ class Fitter:
 
     def stand(self) -> NodeFittings:
         """The part at every node of the pipework, and what is wrong there."""
-        makers: dict[str, Callable[[Node], None]] = {
+        makers: dict[str, Callable[[Node, Here], None]] = {
             "turn": self._turn,
             "tee": self._tee,
             "device": self._device,
@@ -68,15 +67,14 @@ class Fitter:
             "open": self._end,
         }
         for node in self.pipework.nodes.values():
-            self.here = self.here_at(node)
-            makers[node.kind](node)
+            makers[node.kind](node, self.here_at(node))
             if node.key in self.choices.chain and not self._between(node):
                 self._chain_trouble(node, "Parts are chosen by hand only where a run meets a port or another pipe.")
         return NodeFittings(self.fittings, tuple(self.troubles))
 
     # --- which method -------------------------------------------------------------------------------------------------
 
-    def method(self, pipe: Pipe, key: str) -> str | None:
+    def method(self, pipe: Pipe, key: str, here: Here) -> str | None:
         """The joint method at a fitting: the one set by hand if it is lawful and fits, else the practice's choice among
         those that are.
 
@@ -92,13 +90,13 @@ class Fitter:
         known = [method for method in order if self.catalogue.method_figures(pipe.code, pipe.size, method)]
         wanted = self.choices.override.get(key, "")
         if wanted and wanted != "bend":
-            why = self.unlawful(wanted, pipe)
+            why = self.unlawful(wanted, pipe, here)
             if not why:
                 return wanted
             self._trouble_once("override", key, pipe, method=wanted, why=why)
-        found = next((method for method in known if not self.judge(method, pipe).refused), None)
+        found = next((method for method in known if not self.judge(method, pipe, here).refused), None)
         if found is None and known:
-            verdicts = [self.judge(method, pipe) for method in known]
+            verdicts = [self.judge(method, pipe, here) for method in known]
             texts = dict.fromkeys(reason.text for verdict in verdicts for reason in verdict.reasons)
             self._trouble_once("joint-unlawful", key, pipe, why=" ".join(texts), instead=self._instead(verdicts))
         return found
@@ -117,21 +115,21 @@ class Fitter:
         place = next((one for one in lies if one in HIDDEN), lies[0] if lies else "")
         return Here(run.service, run.role, place, self.choices.flame(node.at))
 
-    def judge(self, method: str, pipe: Pipe) -> Verdict:
+    def judge(self, method: str, pipe: Pipe, here: Here) -> Verdict:
         """What the law says of a method on a pipe here."""
-        key = (self.here, method, pipe)
+        key = (here, method, pipe)
         found = self.judged.get(key)
         if found is None:
-            question = self.here.question(self.choices.practice, End(pipe.code, pipe.size, "pipe"), None, method)
+            question = here.question(self.choices.practice, End(pipe.code, pipe.size, "pipe"), None, method)
             found = self.judged[key] = law(self.catalogue, question)
         return found
 
-    def unlawful(self, method: str, pipe: Pipe) -> str:
+    def unlawful(self, method: str, pipe: Pipe, here: Here) -> str:
         """Why this method may not or cannot be used here: the law's reasons, or that there are no fittings. Empty when
         it may."""
         if method not in self.catalogue.methods:
             return f"There is no joint method {method}."
-        verdict = self.judge(method, pipe)
+        verdict = self.judge(method, pipe, here)
         if verdict.refused:
             return verdict.text
         if not self.catalogue.method_figures(pipe.code, pipe.size, method):
@@ -176,19 +174,19 @@ class Fitter:
             for arm, key in self.pipework.arms[node.key].items()
         }
 
-    def _fitting(self, node: Node, kind: str, title: str, part: str, shape: str = "") -> None:
+    def _fitting(self, node: Node, kind: str, title: str, part: str, here: Here, shape: str = "") -> None:
         """A socketed or threaded fitting with the same part measure on every arm."""
         arms = self._arms(node)
         pipes = {arm: straight.pipe for arm, (_, straight) in arms.items()}
         body = max(pipes.values(), key=self.od_mm)
         matings = {}
         for arm, pipe in pipes.items():
-            method = self.method(pipe, node.key)
+            method = self.method(pipe, node.key, here)
             key = (pipe.code, pipe.size, method, part, body.code, body.size)
             if key not in self.mated:
                 self.mated[key] = part_mating(self.catalogue, pipe, method, part, body) if method else None
             matings[arm] = self.mated[key] or self._no_joint(method, pipe, node, title)
-        method_word, service = self._made_by(matings.values())
+        method_word, service = self._made_by(matings.values(), here)
         self.fittings[node.key] = Fitting(
             node.key,
             kind,
@@ -202,11 +200,11 @@ class Fitter:
             service=service,
         )
 
-    def _made_by(self, matings: Iterable[Mating]) -> tuple[str, str]:
+    def _made_by(self, matings: Iterable[Mating], here: Here) -> tuple[str, str]:
         """The joint of a fitting as its title has it, and the service it is marked for, "" where one serves all."""
         word = next((mating.method for mating in matings if mating.known), "")
         row = self.catalogue.methods.get(word)
-        marked = self.here.service if row and row.socket == "press" and self.here.service == "gas" else ""
+        marked = here.service if row and row.socket == "press" and here.service == "gas" else ""
         return (f"{marked} {word}" if marked else word), marked
 
     def od_mm(self, pipe: Pipe) -> float:
@@ -214,15 +212,15 @@ class Fitter:
         row = self.catalogue.pipe(pipe.code, pipe.size)
         return row.od_mm if row and row.od_mm else 0.0
 
-    def _turn(self, node: Node) -> None:
+    def _turn(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
         (way_a, a), (way_b, b) = arms.values()
         angle = fitting_angle(way_a, way_b)
         sizes = a.pipe.size if a.pipe == b.pipe else f"{a.pipe.size} x {b.pipe.size}"
         if abs(angle - 90) <= ANGLE_TOLERANCE_DEG:
-            self._fitting(node, "elbow", f"{sizes} elbow", "elbow")
+            self._fitting(node, "elbow", f"{sizes} elbow", "elbow", here)
         elif abs(angle - 45) <= ANGLE_TOLERANCE_DEG:
-            self._fitting(node, "elbow45", f"{sizes} 45 elbow", "45")
+            self._fitting(node, "elbow45", f"{sizes} 45 elbow", "45", here)
         elif angle < ANGLE_TOLERANCE_DEG:
             self._plain(node, "turn", "sprung", PIPE_END)
         else:
@@ -230,7 +228,7 @@ class Fitter:
         if a.pipe.code != b.pipe.code:
             self._trouble("no-figures", node.key, node.run, node.at, pipe=f"{a.pipe} to {b.pipe}", part="transition")
 
-    def _tee(self, node: Node) -> None:
+    def _tee(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
         through = [
             (p, q)
@@ -257,18 +255,18 @@ class Fitter:
                     name=node.name,
                     why="its branch is not square to the through",
                 )
-            self._fitting(node, "tee", title, "tee")
+            self._fitting(node, "tee", title, "tee", here)
         elif len(arms) > 3:
             self._trouble("tee-shape", node.key, node.run, node.at, name=node.name, why=f"{len(arms)} pipes meet there")
-            self._fitting(node, "tee", f"{len(arms)}-way tee", "tee")
+            self._fitting(node, "tee", f"{len(arms)}-way tee", "tee", here)
         elif len(arms) == 2:
             # nobody on its third end: still a tee, closed or open
             sizes = [straight.pipe.size for _, straight in arms.values()]
-            self._fitting(node, "tee", f"{sizes[0]} tee", "tee")
+            self._fitting(node, "tee", f"{sizes[0]} tee", "tee", here)
         elif arms:
-            self._fitting(node, "tee", f"{next(iter(arms.values()))[1].pipe.size} tee", "tee")
+            self._fitting(node, "tee", f"{next(iter(arms.values()))[1].pipe.size} tee", "tee", here)
 
-    def _device(self, node: Node) -> None:
+    def _device(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
         matings: dict[str, Mating] = {}
         row: Device | None = None
@@ -298,7 +296,7 @@ class Fitter:
                     f"stop {own.source}; insertion {figures.insertion_source}",
                 )
             if own and matings[arm].known:
-                self._lawful_device(node, own, pipe)
+                self._lawful_device(node, own, pipe, here)
         size = next(iter(arms.values()))[1].pipe.size if arms else ""
         title = f"{size} {row.title if row else node.part}"
         self._no_choice(node)
@@ -315,16 +313,14 @@ class Fitter:
             row.shape if row else "device",
         )
 
-    def _lawful_device(self, node: Node, own: Device, pipe: Pipe) -> None:
+    def _lawful_device(self, node: Node, own: Device, pipe: Pipe, here: Here) -> None:
         """Ask the law about a device's own joints. Whether they may lie behind a finish is a rule's to say, joint by
         joint."""
-        kept, self.here = self.here, replace(self.here, place="")
-        why = self.unlawful(own.method, pipe)
-        self.here = kept
+        why = self.unlawful(own.method, pipe, replace(here, place=""))
         if why:
             self._trouble_once("device-unlawful", node.key, pipe, part=own.title, method=own.method, why=why)
 
-    def _change(self, node: Node) -> None:
+    def _change(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
         if len(arms) < 2:
             self._plain(node, "change", "change of pipe", PIPE_END)
@@ -333,17 +329,17 @@ class Fitter:
         a, b = straight_a.pipe, straight_b.pipe
         if a == b:
             # nothing changes: one pipe runs through; kept as a coupling so that both pieces end somewhere
-            self._fitting(node, "coupling", f"{a.size} coupling", "coupling")
+            self._fitting(node, "coupling", f"{a.size} coupling", "coupling", here)
             return
         if a.code != b.code:
-            self._change_of_system(node, first, second, a, b)
+            self._change_of_system(node, first, second, a, b, here)
             return
         matings: dict[str, Mating] = {}
         for arm, own, other in ((first, a, b), (second, b, a)):
-            method = self.method(own, node.key)
+            method = self.method(own, node.key, here)
             found = reducer_mating(self.catalogue, own, other, method) if method else None
             matings[arm] = found or self._no_joint(method, own, node, f"transition to {other}")
-        word, service = self._made_by(matings.values())
+        word, service = self._made_by(matings.values(), here)
         self.fittings[node.key] = Fitting(
             node.key,
             "reducer",
@@ -357,14 +353,14 @@ class Fitter:
             service=service,
         )
 
-    def _change_of_system(self, node: Node, first: str, second: str, a: Pipe, b: Pipe) -> None:
+    def _change_of_system(self, node: Node, first: str, second: str, a: Pipe, b: Pipe, here: Here) -> None:
         """One pipe system becomes another: the finder's best parts, half their length to either side."""
         start = End(a.code, a.size, "pipe")
         known = self._both_known(a, b)
         answer = Answer((), ())
-        chain = self._by_hand(node, start, b, near_heat=False) if known else None
+        chain = self._by_hand(node, start, b, here, near_heat=False) if known else None
         if chain is None and known:
-            answer = self.transition(start, b, near_heat=False, undo=False)
+            answer = self.transition(start, b, here, near_heat=False, undo=False)
             chain = next(iter(answer.chains), None)
         matings = {first: UNKNOWN, second: UNKNOWN}
         title = f"{a} to {b}"
@@ -376,7 +372,7 @@ class Fitter:
             }
             title = parts_title(chain)
         elif known:
-            self._no_way("no-transition", node, "", start, b, answer)
+            self._no_way("no-transition", node, "", start, b, answer, here)
         arms = self._arms(node)
         self.fittings[node.key] = Fitting(
             node.key,
@@ -408,7 +404,7 @@ class Fitter:
             shape=kind,
         )
 
-    def _end(self, node: Node) -> None:
+    def _end(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
         if not arms:
             return
@@ -416,7 +412,7 @@ class Fitter:
             self._plain(node, node.kind, "open end" if node.kind == "open" else "stub end", PIPE_END)
             return
         arm, (_, straight) = next(iter(arms.items()))
-        method = self.method(straight.pipe, node.key)
+        method = self.method(straight.pipe, node.key, here)
         row = self.catalogue.method_figures(straight.pipe.code, straight.pipe.size, method) if method else None
         if isinstance(row, Socket):
             mating = Mating(method or "", 0.0, row.insertion_mm, 0.0, "pipe end", f"insertion {row.insertion_source}")
@@ -424,10 +420,10 @@ class Fitter:
             mating = Mating("thread", 0.0, row.made_up_mm, row.loose_mm, "pipe end", f"thread {row.thread_source}")
         else:
             mating = self._no_joint(method, straight.pipe, node, node.kind)
-        word, _ = self._made_by([mating])
+        word, _ = self._made_by([mating], here)
         self._plain(node, node.kind, f"{straight.pipe.size} {node.kind} {word}".strip(), mating)
 
-    def _port(self, node: Node) -> None:
+    def _port(self, node: Node, here: Here) -> None:
         place: PortPlace = self.pipework.ports[node.part]
         arms = self._arms(node)
         for kit in place.kit:
@@ -438,18 +434,18 @@ class Fitter:
             self._trouble("no-figures", node.key, node.run, node.at, pipe=place.key, part=part)
         if not arms:
             return
-        self._kit_ends(node, place)
+        self._kit_ends(node, place, here)
         self._no_choice(node)
         pipe = arms["out"][1].pipe
         end = outer_end(place)
         mating = port_mating(self.catalogue, end, pipe)
         title = f"{place.kit[-1].row.title} {place.key}" if place.kit else place.key
         if mating and self.catalogue.pipe(pipe.code, pipe.size):
-            in_reach = replace(self.here, place="")  # a port is where its station is worked on
+            in_reach = replace(here, place="")  # a port is where its station is worked on
             question = in_reach.question(self.choices.practice, end, End(pipe.code, pipe.size, "pipe"))
             mating = None if law(self.catalogue, question).refused else mating
         if mating is None and end.form == "pipe" and (end.family, end.size) == (pipe.code, pipe.size):
-            method = self.method(pipe, node.key)
+            method = self.method(pipe, node.key, here)
             found = part_mating(self.catalogue, pipe, method, "coupling") if method else None
             if place.station.data.loop_m:
                 mating, title = PIPE_END, f"goes on into the loop of {place.station.id}"
@@ -466,12 +462,12 @@ class Fitter:
                 title = f"{pipe.size} coupling {found.method} on {place.key}"
         known = self._both_known(pipe)
         near_heat = is_hot(place)
-        chain = self._by_hand(node, end, pipe, near_heat=near_heat) if known else None
+        chain = self._by_hand(node, end, pipe, here, near_heat=near_heat) if known else None
         if chain is None and mating is None and known:
-            answer = self.transition(end, pipe, near_heat=near_heat, undo=False)
+            answer = self.transition(end, pipe, here, near_heat=near_heat, undo=False)
             chain = next(iter(answer.chains), None)
             if chain is None:
-                self._no_way("port-end", node, place.key, end, pipe, answer)
+                self._no_way("port-end", node, place.key, end, pipe, answer, here)
         if chain:
             mating = chain_mating(self.catalogue, end, chain)
             title = f"{parts_title(chain)} on {place.key}"
@@ -490,13 +486,13 @@ class Fitter:
             chains=(("out", chain),) if chain else (),
         )
 
-    def _kit_ends(self, node: Node, place: PortPlace) -> None:
+    def _kit_ends(self, node: Node, place: PortPlace, here: Here) -> None:
         """Ask the law about the joints within a port's kit: port with first part, each part with the next."""
         before, said = port_end(place.port), f"port {place.key}"
         for kit in place.kit:
             inner = kit_end(kit.row, kit.row.inner_end)
             verdict = law(
-                self.catalogue, replace(self.here, place="", flame=True).question(self.choices.practice, before, inner)
+                self.catalogue, replace(here, place="", flame=True).question(self.choices.practice, before, inner)
             )
             if verdict.refused:
                 facts = {
@@ -521,13 +517,13 @@ class Fitter:
         pipes = {self.pipework.straights[key].pipe for key in self.pipework.arms[node.key].values()}
         return node.kind == "port" or (node.kind == "change" and len({pipe.code for pipe in pipes}) > 1)
 
-    def _by_hand(self, node: Node, start: End, pipe: Pipe, *, near_heat: bool) -> Chain | None:
+    def _by_hand(self, node: Node, start: End, pipe: Pipe, here: Here, *, near_heat: bool) -> Chain | None:
         """The parts chosen by hand for the way from an end to a pipe, if they are lawful there and fit; else a Trouble
         says why not."""
         ids = self.choices.chain.get(node.key, "")
         if not ids:
             return None
-        ask = self._ask(start, pipe, near_heat=near_heat, undo=False)
+        ask = self._ask(start, pipe, here, near_heat=near_heat, undo=False)
         try:
             chain = self.memory.keep(
                 "chain by hand",
@@ -555,7 +551,7 @@ class Fitter:
             pipe="",
         )
 
-    def _ask(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Ask:
+    def _ask(self, start: End, pipe: Pipe, here: Here, *, near_heat: bool, undo: bool) -> Ask:
         """What the finder is asked of the way from an end to a pipe here."""
         goal = End(pipe.code, pipe.size, "pipe")
         soft = self.catalogue.material(pipe.code) in ("plastic", "multilayer")
@@ -563,35 +559,33 @@ class Fitter:
         return Ask(
             start,
             goal,
-            self.here.service,
-            concealed=self.here.hidden,
-            flame=self.here.flame,
+            here.service,
+            concealed=here.hidden,
+            flame=here.flame,
             undo=undo,
             near_heat=near_heat and soft,
             practice=self.choices.practice,
             preferred=order,
-            role=self.here.role,
+            role=here.role,
         )
 
-    def transition(self, start: End, pipe: Pipe, *, near_heat: bool, undo: bool) -> Answer:
+    def transition(self, start: End, pipe: Pipe, here: Here, *, near_heat: bool, undo: bool) -> Answer:
         """What the finder says of the way from an end to a pipe here."""
-        return _asked(self.catalogue, self._ask(start, pipe, near_heat=near_heat, undo=undo), self.memory)
+        return _asked(self.catalogue, self._ask(start, pipe, here, near_heat=near_heat, undo=undo), self.memory)
 
-    def _no_way(self, kind: str, node: Node, port: str, end: End, pipe: Pipe, answer: Answer) -> None:
+    def _no_way(self, kind: str, node: Node, port: str, end: End, pipe: Pipe, answer: Answer, here: Here) -> None:
         """Say why no parts take the pipe there, and what would be allowed if the place or the flame were otherwise."""
         why = answer.rejected[0].reasons[0] if answer.rejected else "nothing in the catalogue joins the two"
-        kept, works = self.here, ""
-        for here, words in (
-            (replace(kept, place=""), "in reach"),
-            (replace(kept, flame=True), "with a flame"),
-            (replace(kept, place="", flame=True), "in reach, with a flame"),
+        works = ""
+        for there, words in (
+            (replace(here, place=""), "in reach"),
+            (replace(here, flame=True), "with a flame"),
+            (replace(here, place="", flame=True), "in reach, with a flame"),
         ):
-            self.here = here
-            other = self.transition(end, pipe, near_heat=False, undo=False)
+            other = self.transition(end, pipe, there, near_heat=False, undo=False)
             if other.chains:
                 works = f"{words}: {parts_title(other.chains[0])}"
                 break
-        self.here = kept
         self._trouble(kind, node.key, node.run, node.at, port=port, end=str(end), pipe=str(pipe), why=why, works=works)
 
 

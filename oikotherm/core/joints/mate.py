@@ -179,6 +179,9 @@ def _old_copper(pipe: End, socket: End, kind: str) -> Mate:
 _ISO = ("R", "Rp", "Rc", "G")
 
 
+FACES = {"flat", "cone", "washer"}
+
+
 def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
     if male.form not in ("male", "tail") or female.form != "female":
         return None
@@ -199,50 +202,35 @@ def _threads(catalogue: Catalogue, male: End, female: End) -> Mate | None:
         )
     if male.size != female.size:
         return _no(f"A {male.size} thread does not screw into {female.size}: a bush or reducer stands between.", False)
-    if families == {"NPT"}:
-        return _yes("thread", "Taper in taper, sealed on the thread.", "thread seal")
-    faces = {"flat", "cone", "washer"}
-    own, its = faces & set(male.marks), faces & set(female.marks)
-    if male.form == "tail":
-        if female.family == "G" and not its:
-            return _yes(
-                "tail",
-                "The radiator tail: the one parallel thread that is sealed on its thread.",
-                "tape over the full thread",
-            )
-        return _no("A radiator tail is made for the parallel G 1/2 port of a radiator.")
-    if male.family == "R":
-        if its:
-            return _no("A taper male has no face for the washer or cone in this nut.")
-        if female.family == "G":
-            return _no(
-                "A G port is parallel and seals on a washer or a cone: R male belongs in Rp; only a radiator tail "
-                "seals on its thread there."
-            )
-        why = (
-            "Taper male in parallel female, sealed on the thread."
-            if female.family != "Rc"
-            else "Taper in taper, sealed on the thread."
-        )
-        return _yes("thread", why, "thread seal")
-    if male.family == "G" and female.family in ("Rp", "Rc"):
-        if "washer" in own and female.family == "Rp":
-            return _yes("washer", "The washer under the shoulder seals on the faced port.", "new washer")
-        return _no("A parallel male in an Rp port does not seal on its thread: it wants a face and a washer.")
-    if male.family == "G" and female.family == "G":
-        if own & {"flat", "washer"} and its & {"flat", "washer"}:
-            return _yes("washer", "Two flat faces with a washer between.", "new washer")
-        if "cone" in own and "cone" in its:
-            return _yes("union", "Cone on cone, dry.")
-        if ("cone" in own) != ("cone" in its) and (own or its):
-            return _no("A cone and a flat face do not seal on each other.")
-        if own and not its:
-            return _no("This port has no face for the washer: a parallel thread does not seal on itself.")
-        return _no("A parallel male with no face or washer leaks: a flat-faced end or a taper male is needed.")
-    return _no(
-        f"{male.family} male and {female.family} female do not seal: "
-        f"{'a parallel male needs a face' if male.family == 'G' else 'take R male'}."
-    )
+    own, its = FACES & set(male.marks), FACES & set(female.marks)
+    for row in _thread_rows():
+        if (
+            _named(row["male"], male.family)
+            and _named(row["female"], female.family)
+            and _named(row["form"], male.form)
+            and _faced(row["own_face"], own)
+            and _faced(row["other_face"], its)
+        ):
+            text = row["text"].format(male=male.family, female=female.family)
+            return _yes(row["method"], text, row["needs"]) if row["verdict"] == "yes" else _no(text)
+    return None
+
+
+@functools.cache
+def _thread_rows() -> tuple[dict[str, str], ...]:
+    """What screws into what, and how it seals: the first row that holds speaks."""
+    return tuple(read_rows(CATALOGUE, "thread_mating.csv"))
+
+
+def _named(words: str, name: str) -> bool:
+    return words == "*" or name in words.split()
+
+
+def _faced(words: str, faces: set[str]) -> bool:
+    """Whether an end has one of these faces: * whatever it has, any, none, or which."""
+    if words in ("*", "any", "none"):
+        return words == "*" or bool(faces) == (words == "any")
+    return bool(faces & set(words.split()))
 
 
 def cut_thread(catalogue: Catalogue, code: str) -> str | None:

@@ -119,6 +119,28 @@ def jaw_room(size: str) -> tuple[float, float, float] | None:
     return _jaws().get(size)
 
 
+def _school(practice: str, choices: Mapping[str, str]) -> dict[str, str]:
+    """Topic -> option: the practice's defaults with what was chosen over them. Raises Refused."""
+    school = defaults(practice)
+    for topic, option in choices.items():
+        known = TOPICS.get(topic)
+        if known is None:
+            raise Refused("choices", topic, f"a topic such as {nearest(topic, TOPICS)}", "water-thread-seal")
+        if known.option(option) is None:
+            raise Refused("choices", option, " or ".join(one.id for one in known.options), known.options[0].id)
+        school[topic] = option
+    return school
+
+
+def _unlawful(catalogue: Catalogue, method: str, pipe: End, service: str, verdict: Verdict) -> Refused:
+    """The refusal of a joint that is not lawful: the reason, and what may be used instead."""
+    instead = [one for one in verdict.instead if one != method]
+    other = f"; {' or '.join(catalogue.methods[one].title for one in instead)} instead" if instead else ""
+    example = f"{instead[0]} on {pipe.family} {pipe.size}, {service}" if instead else "capillary on cu-m 22, heating"
+    expected = f"a lawful joint. {verdict.text.rstrip('.')}{other}"
+    return Refused("method", f"{method} on {pipe}, {service}", expected, example)
+
+
 def recipe(
     catalogue: Catalogue,
     method: str,
@@ -139,27 +161,13 @@ def recipe(
     the reason and what may be used instead.
     """
     method = method_id(catalogue, method)
-    school = defaults(practice)
-    for topic, option in (choices or {}).items():
-        known = TOPICS.get(topic)
-        if known is None:
-            raise Refused("choices", topic, f"a topic such as {nearest(topic, TOPICS)}", "water-thread-seal")
-        if known.option(option) is None:
-            raise Refused("choices", option, " or ".join(one.id for one in known.options), known.options[0].id)
-        school[topic] = option
+    school = _school(practice, choices or {})
     system = catalogue.systems.get(pipe.family)
     material = system.material if system else "brass"
     end = mouth(catalogue, method, pipe, service)
     verdict = asked(catalogue, method, pipe, service, practice, role, place, flame)
     if verdict.refused:
-        instead = [one for one in verdict.instead if one != method]
-        other = f"; {' or '.join(catalogue.methods[one].title for one in instead)} instead" if instead else ""
-        raise Refused(
-            "method",
-            f"{method} on {pipe}, {service}",
-            f"a lawful joint. {verdict.text.rstrip('.')}{other}",
-            f"{instead[0]} on {pipe.family} {pipe.size}, {service}" if instead else "capillary on cu-m 22, heating",
-        )
+        raise _unlawful(catalogue, method, pipe, service, verdict)
     od = end_od_mm(catalogue, pipe)
     depth = (
         insertion_mm(catalogue, end)

@@ -1,10 +1,8 @@
 """Counts the key strokes it takes to lay out the Lockhouse heating from its survey, run by run and per emitter.
 
 Each character typed is a stroke, so is taking the first suggestion (arrow right), so is Enter, so is pressing a remedy:
-safety valve,
-vessel, filling point, drains and vents are put in by the watch list. Capitals are typed small. The suggestions and
-remedies are those
-of the page. Prints a table and the strokes per emitter.
+safety valve, vessel, filling point, drains and vents are put in by the watch list. Capitals are typed small. The
+suggestions and remedies are those of the page. Prints a table and the strokes per emitter.
 
 .venv/bin/python -m scripts.keystrokes
 """

@@ -204,8 +204,7 @@ DOORS = {"mate": by_mate, "finder": by_finder, "recipe": by_recipe, "fitter": by
 
 def disagreements(case: Case) -> str:
     """What the doors answer where they do not answer alike; empty where they do. Solder and brazing share a socket: the
-    finder, which
-    asks by ends, is heard for the one the ends give."""
+    finder, which asks by ends, is heard for the one the ends give."""
     answers = {name: door(case) for name, door in DOORS.items() if not (name == "finder" and case.method == "braze")}
     heard = {name: answer for name, answer in answers.items() if answer is not None}
     return "" if len(set(heard.values())) == 1 else f"{case}: {heard}"

@@ -53,8 +53,7 @@ class Design(Layout):
     @cached_property
     def corners(self) -> Corners | None:
         """What pulled bends cost or save against fittings; None where no bend would be pulled. The other way is worked
-        out in a memory of
-        its own: nothing of it is asked for again."""
+        out in a memory of its own: nothing of it is asked for again."""
         return corners(self, lambda job: Layout(job, replace(self.context, memory=Memory())))
 
 

@@ -13,9 +13,9 @@ from typing import Any
 class Refused(Exception):
     """Input that cannot be taken. Any input gives a valid result or this, nothing else.
 
-    field: what was being read ("length", "run", "/stations/0/at"); said: what was read, as text;
-    expected: what would have been taken; example: something that would have been taken;
-    where: (start, end) of the offending part of a text, in characters, or a JSON pointer, or None.
+    field: what was being read ("length", "run", "/stations/0/at"); said: what was read, as text; expected: what would
+    have been taken; example: something that would have been taken; where: (start, end) of the offending part of a text,
+    in characters, or a JSON pointer, or None.
     """
 
     def __init__(

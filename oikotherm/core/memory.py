@@ -2,8 +2,7 @@
 house.
 
 One Memory is made by the program that runs (the web application, a command, a test) and handed down as Context.memory.
-Nothing else keeps
-what is derived; forgetting all of it changes no result.
+Nothing else keeps what is derived; forgetting all of it changes no result.
 """
 
 from __future__ import annotations
@@ -58,8 +57,7 @@ class Memory:
     """Results by the identity of the immutable objects they were made of, and some plain values.
 
     most_bytes: what it may hold, by estimate (the first results of a function are measured, then samples); over that,
-    what was not asked
-    for longest is forgotten, until LEFT of it is held. It may be used from several threads.
+    what was not asked for longest is forgotten, until LEFT of it is held. It may be used from several threads.
     """
 
     def __init__(self, most_bytes: int = USUAL_BYTES) -> None:
@@ -77,10 +75,8 @@ class Memory:
         """What make() gives for these inputs and values, made once.
 
         table: which function's result; inputs: compared by identity, and held, so that what they are is not another
-        thing later;
-        values: compared by equality. make must be pure in them. most: results of this function to hold at most, 0 for
-        any number: few
-        where they are of a whole job, which the next edit makes another.
+        thing later; values: compared by equality. make must be pure in them. most: results of this function to hold at
+        most, 0 for any number: few where they are of a whole job, which the next edit makes another.
         """
         key = (table, values, *map(id, inputs))
         entry = self._entries.get(key)
@@ -149,8 +145,7 @@ class Memory:
 
 def size_bytes(thing: object, but: tuple[object, ...] = ()) -> int:
     """What an object and all it leads to take [bytes], without the objects of `but` and what these lead to in two
-    steps; at most MOST_COUNTED objects are
-    counted."""
+    steps; at most MOST_COUNTED objects are counted."""
     near = gc.get_referents(*but)
     small = [one for one in near if not isinstance(one, dict | tuple | list) or len(one) < 200]
     seen = {id(one) for one in (*but, *near, *gc.get_referents(*small))}

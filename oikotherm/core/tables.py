@@ -11,8 +11,7 @@ CATALOGUE = f"{CORE}.catalogue"
 
 def read_rows(package: str, name: str, delimiter: str = ",", *, quoted: bool = True) -> list[dict[str, str]]:
     """The rows of a file in the data folder of a package; none where there is no such file. quoted: a cell in quotes
-    may hold the
-    delimiter; False for files of plain sentences, where a quote is a quote."""
+    may hold the delimiter; False for files of plain sentences, where a quote is a quote."""
     place = resources.files(package).joinpath("data", name)
     if not place.is_file():
         return []

@@ -18,11 +18,9 @@ UNDER_FLOOR_MM = 350.0  # what lies this far below a floor is drawn with it: joi
 @dataclass(frozen=True, slots=True)
 class Look:
     """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place;
-    measures: lengths and names of points;
-    levels, services: only these, all when empty; dimensions: lines of measure with the length of every leg, in place of
-    the plain measures;
-    mm_per_m: the scale of a sheet whose unit is the millimetre (20: 1 to 50), None to fit; head: room left free at the
-    top."""
+    measures: lengths and names of points; levels, services: only these, all when empty; dimensions: lines of measure
+    with the length of every leg, in place of the plain measures; mm_per_m: the scale of a sheet whose unit is the
+    millimetre (20: 1 to 50), None to fit; head: room left free at the top."""
 
     projection: Projection = Projection()
     width: float = 960.0

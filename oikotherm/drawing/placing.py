@@ -14,8 +14,8 @@ CELL = 3.0  # a square; its diagonal is less than the 5 units that labels keep f
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """A label that is wanted. spots: where its middle may be, best first; anchor: what a far
-    label is tied to by a thin line."""
+    """A label that is wanted. spots: where its middle may be, best first; anchor: what a far label is tied to by a thin
+    line."""
 
     text: str
     kind: str

@@ -17,8 +17,7 @@ COS30 = math.cos(math.radians(30))
 @dataclass(frozen=True, slots=True)
 class Projection:
     """view: iso (E down-right, N up-right, U up, before the turns), plan (N up), elevation (looking north), side
-    (looking
-    west); turns: quarter turns of the house, clockwise seen from above, for iso and plan."""
+    (looking west); turns: quarter turns of the house, clockwise seen from above, for iso and plan."""
 
     view: ViewName = "iso"
     turns: int = 0

@@ -2,9 +2,8 @@
 measures.
 
 A section is made in millimetres: x along the pipe to the right, 0 at the mouth, face or seat of the fitting; r from the
-centre
-line. Shapes are given for the upper half and mirrored. Bodies are typical of the class; pipe, bore and insertion are
-the table's.
+centre line. Shapes are given for the upper half and mirrored. Bodies are typical of the class; pipe, bore and insertion
+are the table's.
 """
 
 from __future__ import annotations

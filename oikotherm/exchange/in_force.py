@@ -1,9 +1,8 @@
 """What a stored job is worked out with: the catalogue in force, frozen labels, recorded joints, the firm's minutes.
 
 Catalogue in force: the job's own measured rows first, then the firm's fitting book, then the catalogue that ships.
-Page, edit, export,
-bundle and command line all take it from here; what leaves the house carries the rows it is worked out with, storing
-never adds them.
+Page, edit, export, bundle and command line all take it from here; what leaves the house carries the rows it is worked
+out with, storing never adds them.
 """
 
 from __future__ import annotations

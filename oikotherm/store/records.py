@@ -17,8 +17,7 @@ def add(conn: sqlite3.Connection, record: dict[str, Any]) -> bool:
     """Keep a record; sending it again changes nothing. True if it was new. The caller commits.
 
     record: uuid, job, kind, key, label, rev, made_at (ISO 8601), by_role, body (a JSON object), corrects (uuid or
-    None).
-    Raises Refused: not a uuid, a field missing, the same uuid with other contents.
+    None). Raises Refused: not a uuid, a field missing, the same uuid with other contents.
     """
     missing = [name for name in _FIELDS if name not in record and name != "corrects"]
     if missing:

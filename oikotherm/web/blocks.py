@@ -35,8 +35,7 @@ def in_blocks(
     rows: Sequence[T], group: Callable[[T], Hashable], asked: str = "", wanted: Callable[[T], bool] | None = None
 ) -> Shown[T]:
     """The rows to show: all of a list of up to MOST_ROWS, else the block asked for by its key, or the one with the
-    first row that is wanted,
-    or the first. group: what belongs together (a run, a level), in the order of the rows."""
+    first row that is wanted, or the first. group: what belongs together (a run, a level), in the order of the rows."""
     if len(rows) <= MOST_ROWS:
         return Shown(rows, total=len(rows))
     cut = list(_cut(rows, group))

@@ -63,8 +63,7 @@ def page_data(stage: str) -> Callable[[PageData], PageData]:
 
 class Frame:
     """A job at its head, with what its pages show. whole: runs whose chips are shown where a job has too many for all;
-    part, of: which
-    block of a long list, by its key or by a group that is in it."""
+    part, of: which block of a long list, by its key or by a group that is in it."""
 
     def __init__(self, uid: str, stage: str, whole: frozenset[str] = frozenset(), part: str = "") -> None:
         conn = db.get()

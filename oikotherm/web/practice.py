@@ -48,8 +48,7 @@ def _topic(ident: str) -> Topic:
 
 def changed_joints(job: Job, topic: Topic, option: str) -> int:
     """How many joints of a job come, go, get another method, or another recipe if this option comes from the firm; for
-    topics
-    that only watch, how many findings come and go."""
+    topics that only watch, how many findings come and go."""
     choices = dict(job.choices)
     choices.pop(topic.id, None)
     if option:

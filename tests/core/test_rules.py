@@ -563,8 +563,7 @@ class RulesTest(unittest.TestCase):
 
 def _owed(title):
     """Taking a run out leaves its tee, or the runs that hung on it, for the next finding: that is said, not hidden. A
-    larger
-    pipe needs room for the reducer at a small port."""
+    larger pipe needs room for the reducer at a small port."""
     if title.startswith("Make it cu-"):
         return {"leg-short"}
     return {"open-end", "adrift"} if title == "Take the run out" else set()

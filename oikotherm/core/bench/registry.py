@@ -2,8 +2,7 @@
 them.
 
 A tool is a pydantic model for what goes in and a function that gives a dict of what comes out; docs/calc.md shows how
-to
-add one. A quantity is a number in the unit its field states, or text with a unit.
+to add one. A quantity is a number in the unit its field states, or text with a unit.
 """
 
 from __future__ import annotations

@@ -1,11 +1,9 @@
 """Ends: what one side of a joint offers, written as family, size, form and marks.
 
-pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe
-thread  ( R | Rp | Rc | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ]
-also  G 1/2 tail
-socket  ( cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour |
-gas | old | slip }
-other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size
+pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe thread  ( R | Rp | Rc
+| G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ] also  G 1/2 tail socket  (
+cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour | gas | old |
+slip } other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size
 (crimp|plain)
 """
 

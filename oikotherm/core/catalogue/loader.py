@@ -14,8 +14,7 @@ from .part import Part
 @dataclass(frozen=True, slots=True)
 class System:
     """A pipe system. said: in a sentence; joined: how it is joined, as a clause; methods: joint methods with figures in
-    the catalogue,
-    preferred first; stick_mm: stock length or None."""
+    the catalogue, preferred first; stick_mm: stock length or None."""
 
     code: str
     title: str
@@ -155,9 +154,8 @@ class BendRow:
 @dataclass(frozen=True, slots=True)
 class MethodRow:
     """A joint method. undone: yes, no, by heat, forwards only; socket: the kind of socket it is made in, "" none;
-    parts: what the families of
-    its parts begin with; tool: what has to be owned for it; kit: tools to bring; checks: what is looked at before
-    pressure; words: other names."""
+    parts: what the families of its parts begin with; tool: what has to be owned for it; kit: tools to bring; checks:
+    what is looked at before pressure; words: other names."""
 
     method: str
     title: str
@@ -175,8 +173,8 @@ class MethodRow:
 @dataclass(frozen=True, slots=True)
 class LawRow:
     """A line of what is lawful: where service (or service.role), practice, method, pipe and place are these ("*" any,
-    several by blanks),
-    the verdict is refused, with (what it needs) or allowed (over a wider refusal of the same code)."""
+    several by blanks), the verdict is refused, with (what it needs) or allowed (over a wider refusal of the same
+    code)."""
 
     services: tuple[str, ...]
     practices: tuple[str, ...]
@@ -357,9 +355,8 @@ def _law_row(r: dict[str, str]) -> LawRow:
     )
 
 
-def read_catalogue() -> Catalogue:
-    """The tables that ship with the program, without the parts that follow from them."""
-    systems = {
+def _systems() -> dict[str, System]:
+    return {
         r["code"]: System(
             r["code"],
             r["title"],
@@ -377,13 +374,19 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "systems.csv")
     }
-    pipes = {
+
+
+def _pipes() -> dict[tuple[str, str], PipeSize]:
+    return {
         (r["code"], r["size"]): PipeSize(
             r["code"], r["size"], _maybe_mm(r["od"], r["unit"]), _maybe_mm(r["wall"], r["unit"]), r["source"]
         )
         for r in read_rows(__package__, "pipes.csv")
     }
-    sockets = {
+
+
+def _sockets() -> dict[tuple[str, str, str], Socket]:
+    return {
         (r["family"], r["size"], r["method"]): Socket(
             r["family"],
             r["size"],
@@ -395,7 +398,10 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "sockets.csv")
     }
-    threads = {
+
+
+def _threads() -> dict[tuple[str, str], Thread]:
+    return {
         (r["family"], r["size"]): Thread(
             r["family"],
             r["size"],
@@ -410,7 +416,10 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "threads.csv")
     }
-    devices = {
+
+
+def _devices() -> dict[tuple[str, str, str], Device]:
+    return {
         (r["part"], r["family"], r["size"]): Device(
             r["part"],
             r["title"],
@@ -426,7 +435,10 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "devices.csv")
     }
-    kits = {
+
+
+def _kits() -> dict[str, KitRow]:
+    return {
         r["part"]: KitRow(
             r["part"],
             r["title"],
@@ -443,20 +455,35 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "kit_parts.csv")
     }
-    aliases = {(r["alias"], r["practice"]): r["code"] for r in read_rows(__package__, "aliases.csv")}
-    limits = tuple(
+
+
+def _aliases() -> dict[tuple[str, str], str]:
+    return {(r["alias"], r["practice"]): r["code"] for r in read_rows(__package__, "aliases.csv")}
+
+
+def _limits() -> tuple[Limit, ...]:
+    return tuple(
         Limit(r["practice"], float(r["od_up_to_mm"]), float(r["velocity_m_s"]), float(r["gradient_pa_m"]), r["source"])
         for r in read_rows(__package__, "limits.csv")
     )
-    losses = tuple(
+
+
+def _losses() -> tuple[Loss, ...]:
+    return tuple(
         Loss(r["fitting"], float(r["k"]), float(r["od_up_to_mm"]), r["source"])
         for r in read_rows(__package__, "losses.csv")
     )
-    bends = {
+
+
+def _bends() -> dict[tuple[str, str], BendRow]:
+    return {
         (r["code"], r["size"]): BendRow(r["code"], r["size"], float(r["radius_mm"]), r["tool"], r["source"])
         for r in read_rows(__package__, "bends.csv")
     }
-    methods = {
+
+
+def _methods() -> dict[str, MethodRow]:
+    return {
         r["method"]: MethodRow(
             r["method"],
             r["title"],
@@ -472,23 +499,31 @@ def read_catalogue() -> Catalogue:
         )
         for r in read_rows(__package__, "methods.csv")
     }
-    heat = {
+
+
+def _heat() -> dict[str, HeatRow]:
+    return {
         r["practice"]: HeatRow(r["practice"], float(r["away_mm"]), r["said"], r["source"])
         for r in read_rows(__package__, "heat.csv")
     }
+
+
+def read_catalogue() -> Catalogue:
+    """The tables that ship with the program, without the parts that follow from them."""
+    pipes, systems = _pipes(), _systems()
     return Catalogue(
         systems,
         pipes,
-        sockets,
-        threads,
-        devices,
-        kits,
-        aliases,
-        limits,
-        losses,
-        bends,
-        methods,
+        _sockets(),
+        _threads(),
+        _devices(),
+        _kits(),
+        _aliases(),
+        _limits(),
+        _losses(),
+        _bends(),
+        _methods(),
         LawBook(tuple(_law_row(r) for r in read_rows(__package__, "law.csv"))),
-        heat,
+        _heat(),
         {code: tuple(size for system, size in pipes if system == code) for code in systems},
     )

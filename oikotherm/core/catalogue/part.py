@@ -12,10 +12,9 @@ class Part:
     """A part of the catalogue.
 
     gap_mm: along an in-line part from the stop, face or seat of its first end to that of its last [mm]; None for elbows
-    and tees.
-    reach_mm: from the centre to the stop or face, an end at a time; bore_mm: the narrowest way through, None where it
-    is not known.
-    k [-] on the velocity in the pipe, or kv [m3/h]; t_max_c, p_max_bar: of its weakest end; price: class 1 (cheap) to
+    and tees. reach_mm: from the centre to the stop or face, an end at a time; bore_mm: the narrowest way through, None
+    where it is not known. k [-] on the velocity in the pipe, or kv [m3/h]; t_max_c, p_max_bar: of its weakest end;
+    price: class 1 (cheap) to
     5.
     closing: it can take up the last joint between two fixed pipes; undone: it can be opened again in its middle.
     """

@@ -1,6 +1,6 @@
 """Parts: what stands between two pipes or ports. They come from families and their sizes (data/families.csv), with
-measures
-worked out from the tables of sockets and threads, so that a measured socket or thread changes every part made of it.
+measures worked out from the tables of sockets and threads, so that a measured socket or thread changes every part made
+of it.
 """
 
 from __future__ import annotations
@@ -248,8 +248,7 @@ def _pipe_code(size: str) -> str:
 
 def _gap_mm(catalogue: Catalogue, formula: str, ends: tuple[End, ...]) -> float:
     """The measure of an in-line part from a formula such as 0.54d+8: d the largest outside diameter, r the difference
-    of
-    the two, a the insertion of a spigot, length that of the threaded coupling (all typ)."""
+    of the two, a the insertion of a spigot, length that of the threaded coupling (all typ)."""
     ods = [end_od_mm(catalogue, end) or 0.0 for end in ends]
     total = 0.0
     for term in formula.split("+"):

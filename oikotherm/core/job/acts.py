@@ -162,8 +162,7 @@ def _resolve(edit: Edit, token: Token, allowed: str | None, role: str = "", own:
     """An anchor as typed in the job's own spelling.
 
     A bare word is first a station with one free port that fits, then a port or point that one station or run has. role:
-    of what is to
-    run there, "" for any; own: the run that is retyped: its own ports count as free.
+    of what is to run there, "" for any; own: the run that is retyped: its own ports count as free.
     """
     known = anchors(edit.job)
     low = {anchor.lower(): anchor for anchor in known}

@@ -339,9 +339,8 @@ WALKED = re.compile(r"(?:^|(?<=\s))(?P<way>[A-Z]{1,2})(?P<length>\d[^\s?]*)\?$")
 
 def walked(text: str, way: str, step_mm: float, style: Style) -> str | None:
     """A line with a step more: the last leg made longer where it goes that way and was walked, else a leg begun.
-    Lengths
-    walked are not taped. step_mm below 0 takes the last leg that was walked off again. None where the line has no colon
-    yet."""
+    Lengths walked are not taped. step_mm below 0 takes the last leg that was walked off again. None where the line has
+    no colon yet."""
     body, arrow, finish = text.partition("->")
     head, colon, items = body.partition(":")
     if not colon:

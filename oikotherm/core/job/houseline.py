@@ -229,8 +229,7 @@ LETTERS = {"room": "K", "wall": "W", "beam": "O"}
 
 def drawn_part(job: Job, kind: str, level: str, a: XY, b: XY) -> HousePart:
     """What was drawn on the plan of a level from a point to another [mm]: a room or an obstacle over the rectangle, a
-    wall along the line.
-    What a drawing does not say is as usual (typ). Raises Refused."""
+    wall along the line. What a drawing does not say is as usual (typ). Raises Refused."""
     if kind not in LETTERS:
         raise Refused("kind", kind, f"what is drawn: {', '.join(LETTERS)}", "room")
     low = min(a[0], b[0]), min(a[1], b[1])

@@ -4,8 +4,8 @@
     R3.left
 
 Items are master and text is a view: `parse_run` reads a line into items, `run_text` (writing.py) writes the canonical
-line, `align`
-lets the items of a retyped line keep the identity of those they replace. The grammar stands in docs/notation.md.
+line, `align` lets the items of a retyped line keep the identity of those they replace. The grammar stands in
+docs/notation.md.
 """
 
 from __future__ import annotations
@@ -139,8 +139,8 @@ def parse_run(text: str, style: Style, ports: Ports | None = None) -> ParsedRun:
     """Read one line of pacing. Raises Refused with the span of what could not be read.
 
     `id from anchor pipe: items -> finish`; the id and the finish may be left out. ports: those of the job, so that a
-    port may be said as
-    a word after its station; without them such a word is a port where it is no pipe and a pipe follows.
+    port may be said as a word after its station; without them such a word is a port where it is no pipe and a pipe
+    follows.
     """
     if len(text) > MOST_SIGNS:
         raise Refused("run", text, f"a line of at most {MOST_SIGNS} signs", "", (MOST_SIGNS, len(text)))

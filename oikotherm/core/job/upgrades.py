@@ -26,8 +26,7 @@ def _list(owner: Any, name: str) -> list[dict[str, Any]]:
 
 def upgrade_1(found: dict[str, Any]) -> dict[str, Any]:
     """Version 1 to 2: the overflow of a tank and the drain of a softener are cold and have a role of their own; clamped
-    multilayer joints
-    have a method of their own."""
+    multilayer joints have a method of their own."""
     return _clamps(_overflows(found))
 
 

@@ -33,8 +33,7 @@ class Assembler(Fitter):
     """Moves what stands at the nodes of a pipework to where it can be made, and names the pieces and joints between.
 
     own: the straights that pieces are made of; stood: what stands at their nodes; at_ports: at the ports they end at;
-    ends: at their ends
-    on other runs, which stays as it is.
+    ends: at their ends on other runs, which stays as it is.
     """
 
     def __init__(
@@ -214,8 +213,7 @@ class Assembler(Fitter):
 
     def _bent(self, node: Node) -> tuple[float, float] | None:
         """The angle [deg] and radius [mm] of the bend that the practice pulls at a turn, before there is room for it;
-        radius 0 where
-        the pipe is only sprung; None where it takes a fitting."""
+        radius 0 where the pipe is only sprung; None where it takes a fitting."""
         (way_a, a), (way_b, b) = self._arms(node).values()
         angle = fitting_angle(way_a, way_b)
         if a.pipe != b.pipe or a.close or b.close or (a.to_node == node.key) == (b.to_node == node.key):

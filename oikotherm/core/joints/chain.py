@@ -16,14 +16,12 @@ STUB = "stub-"  # before the pipe, where a piece of pipe stands between two part
 @dataclass(frozen=True, slots=True)
 class Ask:
     """What is wanted, for a service and, where it is known, one of its roles. temp_c and pressure_bar as they can
-    become, None for what is
-    usual for the role or service; near_heat: a boiler, heater or flue stands at the start.
+    become, None for what is usual for the role or service; near_heat: a boiler, heater or flue stands at the start.
 
     flame: whether a flame is allowed; undo: whether it must come apart again; tools: what is owned, None for all
-    (torch, press,
-    press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the chain must pass,
-    such as
-    gas-connector; preferred: the school's joint methods, first choice first; stock: part id -> pieces on the van.
+    (torch, press, press 22, press V 22, press-mlc 16, expander, flaring set, threader); via: a family of parts the
+    chain must pass, such as gas-connector; preferred: the school's joint methods, first choice first; stock: part id ->
+    pieces on the van.
     """
 
     start: End
@@ -94,9 +92,8 @@ class ChainJoint:
 @dataclass(frozen=True, slots=True)
 class Chain:
     """A way from the start to the goal. score: lower is better; because: what speaks for it; reasons: what forbids it
-    (when it
-    is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of the
-    goal."""
+    (when it is a rejected one); bore_mm: the narrowest way through; length_mm from the plane of the start to that of
+    the goal."""
 
     links: tuple[Link, ...]
     joints: tuple[ChainJoint, ...]

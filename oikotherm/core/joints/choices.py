@@ -36,8 +36,8 @@ NOWHERE = Here("", "", "", True)
 
 class Choices:
     """What a job says of joints and bends wherever they are: the methods its practice takes first, those set by hand
-    (override: fitting ->
-    method), the parts chosen by hand (chain: fitting -> ids), rooms without a flame, the largest pipe it bends."""
+    (override: fitting -> method), the parts chosen by hand (chain: fitting -> ids), rooms without a flame, the largest
+    pipe it bends."""
 
     def __init__(self, job: Job) -> None:
         self.practice = job.practice

@@ -1,8 +1,8 @@
 """The transition finder: which chain of parts takes one end to another, lawfully, with the tools that are there.
 
 A chain is a path over ends: from the open end one joint leads into a part, and the part's other end is open next. Paths
-are
-searched best first with the least number of parts still to come as a lower bound (A*, Hart, Nilsson and Raphael 1968).
+are searched best first with the least number of parts still to come as a lower bound (A*, Hart, Nilsson and Raphael
+1968).
 """
 
 from __future__ import annotations
@@ -68,9 +68,8 @@ def named_chain(ask: Ask, ids: str, catalogue: Catalogue, memory: Memory | None 
     way round it fits.
 
     What forbids it, or where it does not fit, is in its reasons; none where it can be made. A piece of pipe between two
-    parts is written
-    stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them, or as find()
-    does.
+    parts is written stub-CODE-SIZE. Raises Refused for an id that is not a part in line, more than MOST_PARTS of them,
+    or as find() does.
     """
     ask = _with_usual(ask)
     graph = _graph(catalogue, Memory() if memory is None else memory)
@@ -395,8 +394,7 @@ class _Search:
 
     def _stub_mm(self, state: _State, *, away: bool) -> float:
         """Length of a bare piece of pipe [mm], far enough from the heat where it goes away from it. The other insertion
-        is
-        taken as this one: the stub is cut when both are known."""
+        is taken as this one: the stub is cut when both are known."""
         depth = insertion_mm(self.catalogue, state.end) or 0.0
         return round(2 * depth + (heat_away_mm(self.catalogue, self.ask.practice) if away else BETWEEN_MM), 1)
 

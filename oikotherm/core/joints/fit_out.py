@@ -21,8 +21,7 @@ def fit_out(job: Job, pipework: Pipework, context: Context) -> Fitted:
     """Put parts and joints on a traced pipework. Never raises: what has no figures or no part becomes a Trouble.
 
     It goes run by run: what stands at the nodes of a run follows from its form and the pipes that hang on it, what is
-    made of its
-    pipe from that and its lengths. So an edit works out the runs it touches and no others.
+    made of its pipe from that and its lengths. So an edit works out the runs it touches and no others.
     """
     return _House(job, pipework, context.catalogue).fitted_out()
 
@@ -30,8 +29,7 @@ def fit_out(job: Job, pipework: Pipework, context: Context) -> Fitted:
 @dataclass(frozen=True, slots=True)
 class _Block:
     """Runs that are made together: mostly one. hung: straights of other runs on their nodes; ends: nodes of others, and
-    ports, that
-    their own pipe ends at."""
+    ports, that their own pipe ends at."""
 
     runs: tuple[str, ...]
     parts: tuple[RunPipework, ...]

@@ -96,8 +96,7 @@ class Joint:
 @dataclass(frozen=True, slots=True)
 class Bend:
     """A bend pulled in a piece. node: the turn it makes; leg_mm: centre line from the corner before; roll_deg: how far
-    the
-    pipe is turned about itself from the plane of the bend before. Below 3 degrees it is sprung, not pulled: radius
+    the pipe is turned about itself from the plane of the bend before. Below 3 degrees it is sprung, not pulled: radius
     0."""
 
     node: str
@@ -111,8 +110,7 @@ class Bend:
 @dataclass(frozen=True, slots=True)
 class Piece:
     """One pipe to cut. centre_mm between the reference points of its two ends, along the corners of its bends; from_,
-    to:
-    how it is taken up there; straights: the straights it fills; way: where it sets out to."""
+    to: how it is taken up there; straights: the straights it fills; way: where it sets out to."""
 
     key: str
     run: str

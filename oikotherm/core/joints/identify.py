@@ -90,9 +90,8 @@ def identify_pipe(
     """Pipes it may be, likeliest first, from the outside diameter by calliper or the length of a string round it [mm].
 
     material: copper, plastic, multilayer, steel, galvanised or stainless; year: about when it was laid; practice:
-    where. Confidence is the normal
-    likelihood of the reading, times how likely the system is at that age. Raises Refused without a measure, or out of 3
-    to 200 mm.
+    where. Confidence is the normal likelihood of the reading, times how likely the system is at that age. Raises
+    Refused without a measure, or out of 3 to 200 mm.
     """
     if (od_mm is None) == (round_mm is None):
         raise Refused(
@@ -139,8 +138,8 @@ def identify_thread(
     angle_deg: float | None = None,
 ) -> list[Candidate]:
     """Threads it may be, likeliest first, from the diameter over the crests (female: between them) [mm], threads per
-    inch,
-    taper or parallel, and the angle of the gauge that fits. Raises Refused without any measure, or one out of range."""
+    inch, taper or parallel, and the angle of the gauge that fits. Raises Refused without any measure, or one out of
+    range."""
     if diameter_mm is None and threads_per_inch is None:
         raise Refused("diameter", "neither", "the diameter over the threads, or threads per inch", "26.4")
     if diameter_mm is not None and not 5 <= diameter_mm <= 100:

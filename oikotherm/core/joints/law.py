@@ -1,8 +1,8 @@
 """What joint is lawful: the one place that says whether two ends may be joined, for a service, a practice and a place.
 
 Geometry (mate.py) says whether the ends go together; the lines of data/law.csv say what the trade refuses or asks for.
-Every line that
-refuses speaks, the most specific first; a more specific line that allows overrules one of the same code.
+Every line that refuses speaks, the most specific first; a more specific line that allows overrules one of the same
+code.
 """
 
 from __future__ import annotations
@@ -37,11 +37,9 @@ class Question:
     """May these two ends be joined here? b None: the end of a fitting that takes pipe a by `method`.
 
     method: "" for whatever the ends give; service, role: what runs through ("" role: any of the service); place: where
-    it lies, as in the
-    document; reach: whether a hand gets to it; flame: whether one may be lit; near_heat: a boiler, heater outlet or
-    flue is near;
-    temp_c [C], pressure_pa [Pa]: the most it becomes, None where it is not asked; marks: of the part itself (union,
-    connector, bush).
+    it lies, as in the document; reach: whether a hand gets to it; flame: whether one may be lit; near_heat: a boiler,
+    heater outlet or flue is near; temp_c [C], pressure_pa [Pa]: the most it becomes, None where it is not asked; marks:
+    of the part itself (union, connector, bush).
     """
 
     a: End
@@ -62,8 +60,8 @@ class Question:
 @dataclass(frozen=True, slots=True)
 class Verdict:
     """allowed, with (what it needs) or refused. method: the joint, "" where none is made; why: how the ends go
-    together;
-    instead: methods that may be used in its place; tempting: refused, but it looks or starts as if it would go."""
+    together; instead: methods that may be used in its place; tempting: refused, but it looks or starts as if it would
+    go."""
 
     verdict: Literal["allowed", "with", "refused"]
     method: str

@@ -153,12 +153,10 @@ def recipe(
     flame: bool = True,
 ) -> Recipe:
     """The recipe of a joint method on a pipe or thread. choices: topic -> option over the practice's defaults; role: of
-    the service, where
-    known; place, flame: where it is made, and whether a flame may be lit there.
+    the service, where known; place, flame: where it is made, and whether a flame may be lit there.
 
     Raises Refused for an unknown method, topic or option, for a pipe this method does not join, and for what is not
-    lawful there: with
-    the reason and what may be used instead.
+    lawful there: with the reason and what may be used instead.
     """
     method = method_id(catalogue, method)
     school = _school(practice, choices or {})

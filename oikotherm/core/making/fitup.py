@@ -39,8 +39,7 @@ def spring_mm(catalogue: Catalogue, pipe: Pipe, free_mm: float) -> float:
     """How far the end of a pipe held at one side springs over without keeping the bend [mm].
 
     A cantilever bent to strain e at its root gives e L^2 / (1.5 OD). Source: beam theory; strain typ, so that 15 mm
-    copper with
-    300 mm free gives 3 mm. Raises Refused.
+    copper with 300 mm free gives 3 mm. Raises Refused.
     """
     row, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems.get(pipe.code)
     if row is None or system is None or not row.od_mm:
@@ -227,8 +226,7 @@ def chain_tolerance(
 @dataclass(frozen=True, slots=True)
 class RadiatorFit:
     """A radiator against its pipes. difference_mm: valve centres less pipe centres; projection_mm: of the pipe out of
-    the wall or
-    floor; cut_mm: at what to cut it; bracket_mm: from the bracket holes to the port line."""
+    the wall or floor; cut_mm: at what to cut it; bracket_mm: from the bracket holes to the port line."""
 
     valve_centres_mm: float
     difference_mm: float
@@ -254,11 +252,9 @@ def radiator_fit(
     """A new radiator on old pipes, or pipes for a new one.
 
     ports_mm: over the faces of side ports, or between the centres of ports downwards; tail_mm: port face to valve
-    centre, both sides;
-    stand_off: wall to the back; half_depth: back to the port centre; valve_body: valve centre to the mouth of its pipe
-    socket. Up to
-    3 mm springs, up to 8 mm the holes are opened, more is re-piped. Pipe is cut 3 mm short where it can be pushed back.
-    Source: typ.
+    centre, both sides; stand_off: wall to the back; half_depth: back to the port centre; valve_body: valve centre to
+    the mouth of its pipe socket. Up to 3 mm springs, up to 8 mm the holes are opened, more is re-piped. Pipe is cut 3
+    mm short where it can be pushed back. Source: typ.
     """
     for name, value in (
         ("ports", ports_mm),
@@ -342,9 +338,8 @@ def join_stubs(catalogue: Catalogue, pipe: Pipe, side_mm: float, gap_mm: float, 
     Refused.
 
     In line: coupling or a piece. Out of line: two 45 elbows, two 90 elbows, a street elbow with an elbow, a street 45
-    with a 45; each
-    with what it takes along the pipe and the pieces between. The fewest joints come first among those that are
-    possible.
+    with a 45; each with what it takes along the pipe and the pieces between. The fewest joints come first among those
+    that are possible.
     """
     if not 0 <= side_mm <= 1e5 or not 0 <= gap_mm <= 1e5:
         raise Refused(
@@ -407,8 +402,7 @@ def swing_deg(first_deg: float, second_deg: float, turn_deg: float) -> float:
     way.
 
     cos turn = cos a cos b - sin a sin b cos swing: a 90 and a 45 together make any turn from 45 to 135. Source:
-    spherical
-    trigonometry. Raises Refused outside that range.
+    spherical trigonometry. Raises Refused outside that range.
     >>> round(swing_deg(90, 45, 90))
     90
     """

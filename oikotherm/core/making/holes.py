@@ -20,8 +20,8 @@ SLEEVE_MM = 6.0  # typ: inside of a sleeve over the pipe
 @dataclass(frozen=True, slots=True)
 class Hole:
     """One hole or notch. through: joist, wall, floor or ceiling; number: which joist, counted from the west or south
-    edge of its
-    field; below_top_mm: from the top of the joist to the centre of the pipe; from_bearing_mm: along the joist."""
+    edge of its field; below_top_mm: from the top of the joist to the centre of the pipe; from_bearing_mm: along the
+    joist."""
 
     run: str
     straight: str

@@ -112,10 +112,9 @@ class RunClips:
 
 def schedule(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[RunClips]:
     """Clips for all new pipe, run by run. A pipe that runs beside one already clipped takes its stations, as far as
-    they are near
-    enough; holes through joists closer than the spacing hold the pipe and are not clipped. A straight under 150 mm
-    between two
-    fittings takes none. `{clip ...}` in the run sets the spacing. Source: typ distances of the table.
+    they are near enough; holes through joists closer than the spacing hold the pipe and are not clipped. A straight
+    under 150 mm between two fittings takes none. `{clip ...}` in the run sets the spacing. Source: typ distances of the
+    table.
     """
     clipper = _Clipper(job, fitted, catalogue)
     found = (clipper.run(run) for run in job.runs if run.state == "new" and run.id in fitted.pipework.by_run)
@@ -178,8 +177,7 @@ class _Clipper:
 
 def _in_line_with(one: StraightClips, a: Vec, way: Vec, length_mm: float, spacing_mm: float) -> list[float]:
     """Where clips in line with those of a straight beside stand on this one [mm from its start]; none where they leave
-    too
-    much between them or at an end."""
+    too much between them or at an end."""
     spots = (spot.minus(a).dot(way) for spot in one.at)
     along = sorted(round(spot, 1) for spot in spots if 0 <= spot <= length_mm)
     if not along:
@@ -225,11 +223,9 @@ def joist_hole(
     British and continental practice, solid timber: holes on the centre line between 0.25 and 0.4 of the span, at most
     0.25 of the
     depth; notches between 0.07 and 0.25 of the span, at most 0.125 of the depth; depths over 250 mm count as 250. North
-    American:
-    holes at most a third of the depth and 2 in from the edges; notches a sixth, none in the middle third. I-joists and
-    trusses by
-    the maker's drawing only. A pipe within 32 mm of a nailed edge wants a steel plate. from_edge_mm: edge to the hole's
-    centre.
+    American: holes at most a third of the depth and 2 in from the edges; notches a sixth, none in the middle third.
+    I-joists and trusses by the maker's drawing only. A pipe within 32 mm of a nailed edge wants a steel plate.
+    from_edge_mm: edge to the hole's centre.
     """
     for name, value in (("depth", depth_mm), ("span", span_mm), ("size", size_mm)):
         if not 0 < value <= 20_000:

@@ -2,10 +2,9 @@
 1.
 
 Lengths m, bores and roughness mm, pressures Pa, flows kg/s; k on the velocity in the branch's own bore; kv in m3/h at 1
-bar, all the valves
-of a branch taken together. A pump raises pressure from `from` to `to` by h0_pa x speed^2 - a_pa_s2_kg2 x flow^2, in the
-modes constant and
-proportional no more than set_pa asks. A check valve lets nothing flow from `to` to `from`.
+bar, all the valves of a branch taken together. A pump raises pressure from `from` to `to` by h0_pa x speed^2 -
+a_pa_s2_kg2 x flow^2, in the modes constant and proportional no more than set_pa asks. A check valve lets nothing flow
+from `to` to `from`.
 """
 
 from __future__ import annotations

@@ -58,8 +58,7 @@ def hub_port(pipework: Pipework, node: str) -> bool:
 
 def through_ports(pipework: Pipework, node: str, mixed: Collection[str] = ()) -> list[str]:
     """The ports that water comes out of when it enters a station here: those of the same bar of a manifold (not through
-    a mixing
-    set), the other side of a pump. Empty for any other node."""
+    a mixing set), the other side of a pump. Empty for any other node."""
     here = pipework.nodes[node]
     if here.kind != "port":
         return []
@@ -105,8 +104,7 @@ def tops(circuit: Net, pipework: Pipework) -> list[Region]:
 @dataclass(frozen=True, slots=True)
 class _Heights:
     """The nodes of a run and its ends by what is beside them: those with a higher neighbour; pairs that lie level; the
-    lowest node
-    and its height [mm]."""
+    lowest node and its height [mm]."""
 
     below: tuple[str, ...]
     level: tuple[tuple[str, str], ...]
@@ -116,8 +114,7 @@ class _Heights:
 @dataclass(frozen=True, slots=True)
 class _Slopes:
     """The nodes of a circuit. below: those with a higher neighbour; level: node -> nodes that lie level with it, next
-    to it; lowest: the
-    lowest node and its height [mm]."""
+    to it; lowest: the lowest node and its height [mm]."""
 
     below: set[str]
     level: dict[str, list[str]]

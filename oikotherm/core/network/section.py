@@ -28,8 +28,7 @@ class Local:
 @dataclass(frozen=True, slots=True)
 class PipeSection:
     """Pipe of one size that carries one flow. drop_pa: friction and local losses. over: limits it passes, in words.
-    along: the water
-    goes the way it was paced."""
+    along: the water goes the way it was paced."""
 
     id: str
     run: str

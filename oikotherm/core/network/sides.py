@@ -1,6 +1,5 @@
 """The sides of a network, such as flow and return, as they hang from the heat source: trees, ring mains, single-pipe
-rings; which way
-the water goes in each straight and how much."""
+rings; which way the water goes in each straight and how much."""
 
 from __future__ import annotations
 
@@ -32,10 +31,9 @@ def opposite(role: str) -> tuple[str, ...]:
 @dataclass(slots=True)
 class Side:
     """What hangs from the source's ports of one role. nearer: node -> (the node nearer the source, the straight
-    between; None
-    within a station), near ones first; links: straights that close loops; ring: it comes to the source's other ports,
-    by pipe alone;
-    ends: straight -> the nodes it begins and ends at. The ways to its nodes are worked out as they are asked for."""
+    between; None within a station), near ones first; links: straights that close loops; ring: it comes to the source's
+    other ports, by pipe alone; ends: straight -> the nodes it begins and ends at. The ways to its nodes are worked out
+    as they are asked for."""
 
     role: str
     roots: tuple[str, ...]
@@ -204,8 +202,8 @@ def ring_flows(
     medium: Fluid,
 ) -> tuple[dict[str, float], dict[str, float]]:
     """(flow in each straight, flow through each emitter) of a single-pipe ring that carries a flow: ring and emitters
-    share it by what
-    they put in its way. back: the source's return node; emitters: station -> its branch with all valves open."""
+    share it by what they put in its way. back: the source's return node; emitters: station -> its branch with all
+    valves open."""
     straights = one.straights()
     branches = _branches(one, resist)
     branches += emitters.values()

@@ -48,8 +48,7 @@ class Terminal:
 @dataclass(frozen=True, slots=True)
 class Sized:
     """A service's networks worked out. open: what is not counted, in words; detail: what its own room and pages read
-    besides;
-    head_pa: what its pumps lift in all [Pa]."""
+    besides; head_pa: what its pumps lift in all [Pa]."""
 
     service: str
     supplies: tuple[Supply, ...] = ()

@@ -1,8 +1,8 @@
 """A hydraulic network solved for flows and pressures: pipes, valves and pumps between nodes, trees and loops alike.
 
 Method: the global gradient algorithm (Todini and Pilati 1988), Newton's method on the flows of all branches and the
-pressures
-of all nodes at once, with a sparse system in the pressures. The friction law is that of friction.py, on whole arrays.
+pressures of all nodes at once, with a sparse system in the pressures. The friction law is that of friction.py, on whole
+arrays.
 """
 
 from __future__ import annotations
@@ -31,8 +31,7 @@ class PumpCurve:
     """A pump in a branch: head [Pa] = h0 - a m^2 at full speed (a in Pa s2/kg2), kept to a mode.
 
     mode: fixed (speed is a share of full speed, by the affinity laws), constant (keeps set_pa while it can) or
-    proportional
-    (set_pa at the flow where that meets the full curve, half of it at rest).
+    proportional (set_pa at the flow where that meets the full curve, half of it at rest).
     """
 
     h0_pa: float
@@ -62,12 +61,9 @@ class PumpCurve:
 @dataclass(frozen=True, slots=True)
 class Branch:
     """One way between two nodes. Pipe: length_m, bore_mm, roughness_mm (length 0: none). k on the velocity in that
-    bore; kvs of
-    the valves in a row [m3/h]; a closed branch carries nothing. Flow counts from a to b; a pump raises pressure towards
-    b.
-    one_way: a check valve lets nothing flow from b to a. opens_pa: a differential valve opens above that pressure from
-    a to b,
-    and keeps it over itself."""
+    bore; kvs of the valves in a row [m3/h]; a closed branch carries nothing. Flow counts from a to b; a pump raises
+    pressure towards b. one_way: a check valve lets nothing flow from b to a. opens_pa: a differential valve opens above
+    that pressure from a to b, and keeps it over itself."""
 
     key: str
     a: str
@@ -169,8 +165,7 @@ def solve(
     (negative: enters).
 
     Closed branches carry nothing; parts of the network that hang on nothing rest at pressure 0. start: flows to begin
-    from.
-    Check valves and differential valves are tried open or shut until each stands as its flow and pressure ask.
+    from. Check valves and differential valves are tried open or shut until each stands as its flow and pressure ask.
     Raises Refused for a branch without bore or with a Kv of 0, and for a reference that is no node.
     """
     valves = [branch for branch in branches if not branch.closed and (branch.one_way or branch.opens_pa is not None)]

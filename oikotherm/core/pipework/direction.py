@@ -13,8 +13,8 @@ def flow_directions(pipework: Pipework) -> dict[str, int]:
 
     Every port that gives fluid out is a source, every port that takes it in a sink of equal share; where a network has
     only one kind, its loose ends stand for the other. A bypass valve is taken as shut: beside it nothing is known.
-    Within a connected tree the flow in a straight is what lies on
-    either side of it; a network with loops is solved as equal resistances in proportion to flow.
+    Within a connected tree the flow in a straight is what lies on either side of it; a network with loops is solved as
+    equal resistances in proportion to flow.
     """
     found = pipework.memory.keep("flow networks", (pipework.graph,), None, lambda: _networks(pipework), most=4)
     looped = [

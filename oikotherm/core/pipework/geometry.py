@@ -120,8 +120,8 @@ class RunPipework:
     """What one run adds to the pipework: its nodes, and its straights in pacing order.
 
     arms: those of its own straights on its own nodes; outer: ends of its straights on ports and on nodes of other runs,
-    as (node, arm,
-    straight); joins: points where another run may simply go on; connections, shape: what stays when lengths change.
+    as (node, arm, straight); joins: points where another run may simply go on; connections, shape: what stays when
+    lengths change.
     """
 
     nodes: dict[str, Node]

@@ -45,8 +45,7 @@ def run_pipework(
     memory: Memory,
 ) -> RunPipework | None:
     """The nodes and straights of a run, from the node and arm it starts at to those it finishes at (None: an end of its
-    own); None when
-    nothing is paced. used: names of its points that other runs join."""
+    own); None when nothing is paced. used: names of its points that other runs join."""
     run = trace_.run
     nodes: dict[str, Node] = {}
     straights: list[Straight] = []

@@ -1,14 +1,12 @@
 """trace(job) -> Pipework: where every pipe runs, before anyone asks which fittings that takes.
 
 A run is walked leg by leg from its start. Where the way turns, a tee, device or pipe change stands, or a run ends,
-there
-is a node; between two nodes lies a straight. Nodes and straights are known by keys made from item ids, so that an edit
-elsewhere leaves them alone.
+there is a node; between two nodes lies a straight. Nodes and straights are known by keys made from item ids, so that an
+edit elsewhere leaves them alone.
 
 At one spot several things may stand between two legs. One of them has the spot itself: the tee if there is one, else
-the
-turn, else the first device. What is said before it stands close to it on the leg that arrives, what is said after it on
-the leg that leaves; fit_out() works out how near that can be made.
+the turn, else the first device. What is said before it stands close to it on the leg that arrives, what is said after
+it on the leg that leaves; fit_out() works out how near that can be made.
 """
 
 from __future__ import annotations

@@ -1,9 +1,8 @@
 """walk(job) -> where every run goes: the moves it makes in the house, and what stands between them.
 
 A leg is a move. A set and a crossover are moves too, and take their length along out of the legs beside them, so that
-the
-legs stay what the tape said along the wall. A fall tips the level legs after it. A twin makes the moves of the run it
-follows at a distance, with the same tees.
+the legs stay what the tape said along the wall. A fall tips the level legs after it. A twin makes the moves of the run
+it follows at a distance, with the same tees.
 """
 
 from __future__ import annotations
@@ -274,8 +273,7 @@ class Walker:
         """How far the corner of a crossover lies from its run [mm].
 
         Over another run or an obstacle: what brings its centre line clear_mm and both radii past the other's, and R (1
-        / cos t - 1) more,
-        because the pulled top is rounded; else what is said.
+        / cos t - 1) more, because the pulled top is rounded; else what is said.
         """
         other = self.done.get(item.over or "")
         own = _od_mm(self.catalogue, run.pipe.code, run.pipe.size) / 2
@@ -424,8 +422,7 @@ class _Line:
 
     def _slide(self, corner: int, way: Vec, other: Vec, lateral: Vec) -> tuple[Vec, float]:
         """Move a corner with its line of one way, `lateral` to the side: along the line of the other way as far as that
-        goes. Gives where
-        it comes to on that line, and how far it still had to step off it [mm]."""
+        goes. Gives where it comes to on that line, and how far it still had to step off it [mm]."""
         across = other.plus(way, -other.dot(way)).unit()
         on_line = self.points[corner].plus(other, lateral.dot(across) / max(other.dot(across), 1e-9))
         left = lateral.plus(across, -lateral.dot(across))

@@ -39,11 +39,9 @@ def traps(
     """The water that stays in a connected pipework when all its drains are open and air comes in everywhere.
 
     Water leaves a place if it can reach a drain without climbing; the surface it is left at is the lowest sill on the
-    way: the
-    least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets water through
-    its own
-    way only. A station lets water through between its ports; its own litres stay as far as its body stands below that
-    surface.
+    way: the least over all paths of their highest point (a bottleneck shortest path, Dijkstra). A check valve lets
+    water through its own way only. A station lets water through between its ports; its own litres stay as far as its
+    body stands below that surface.
     """
     ways = pipework.memory.keep("ways of water", (pipework.graph,), nodes, lambda: _ways(pipework, nodes), most=8)
     level = _levels(pipework, nodes, ways)
@@ -149,8 +147,7 @@ def _litres_up_to(straight: Straight, span: tuple[Vec, Vec], surface: float, cat
 @dataclass(frozen=True, slots=True)
 class _Ways:
     """The ways of water through a network. into: node -> nodes that water can come into it from; out_of: straight ->
-    those of its ends
-    it can leave by; stations: station -> its nodes; drains: nodes that are drained."""
+    those of its ends it can leave by; stations: station -> its nodes; drains: nodes that are drained."""
 
     into: dict[str, list[str]]
     out_of: dict[str, list[str]]

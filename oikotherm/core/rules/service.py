@@ -111,8 +111,7 @@ def _can_shut(view: View, port_key: str) -> bool:
 
 def _place_for_valve(view: View, run_id: str, port: str) -> tuple[Leg, float] | None:
     """The first leg from a port on, before any branch, that is long enough for a valve, and how far along it goes [mm].
-    A
-    valve goes behind what is never shut off, never between that and the boiler."""
+    A valve goes behind what is never shut off, never between that and the boiler."""
     trace = view.fitted.pipework.runs[run_id]
     backwards = trace.run.finish == port
     before_branch: list[Leg] = []

@@ -180,9 +180,8 @@ class KindSpec:
     """A kind of station.
 
     model: what its data may hold; titles: by practice, "" for the others; variants: the usual one first; ports: by
-    variant and
-    practice; loads: role -> the field that says what it takes of that service; sources: roles it is the source of;
-    traits: see TRAITS; set_up: what a step of the plan says of it.
+    variant and practice; loads: role -> the field that says what it takes of that service; sources: roles it is the
+    source of; traits: see TRAITS; set_up: what a step of the plan says of it.
     """
 
     id: str

@@ -2,8 +2,7 @@
 templates ask the rooms.
 
 A service's folder holds a room.py with ROOM; the rooms that ship are read when they are first asked for. register()
-adds one and gives the
-function that takes it back.
+adds one and gives the function that takes it back.
 """
 
 from __future__ import annotations
@@ -32,9 +31,9 @@ class ServiceRoom(Generic[D]):
     """A service above the design; what it leaves out it does not have.
 
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules:
-    its findings; steps: makers of steps of the plan; tests: how it
-    is proved; care: what comes round again; pack: sections of the pack; water_work:
-    its draining and filling; tools: gives its calc tools by name; templates: kinds of job it begins.
+    its findings; steps: makers of steps of the plan; tests: how it is proved; care: what comes round again; pack:
+    sections of the pack; water_work: its draining and filling; tools: gives its calc tools by name; templates: kinds of
+    job it begins.
     """
 
     spec: spec.ServiceSpec

@@ -2,8 +2,7 @@
 one list of them.
 
 A service of the program is a folder beside this file whose stations.py holds SPEC. Nothing else in the program lists
-services, roles,
-kinds, letters or colours.
+services, roles, kinds, letters or colours.
 """
 
 from __future__ import annotations
@@ -24,10 +23,8 @@ class Role:
     """What runs through a pipe. temp_c, pressure_pa: the most it usually becomes (typ), what joints are asked to bear.
 
     run_letters: a run of this role is called by them and a number (they only suggest; nothing is computed from an id).
-    colour:
-    on paper and in the dark; pattern: lengths of line and gap on a drawing, empty for a plain line; pair: drawn as a
-    thin pair.
-    tag: the letter on a drawing; falls: least fall, drop over length, for what must run down by itself.
+    colour: on paper and in the dark; pattern: lengths of line and gap on a drawing, empty for a plain line; pair: drawn
+    as a thin pair. tag: the letter on a drawing; falls: least fall, drop over length, for what must run down by itself.
     """
 
     id: str
@@ -49,8 +46,8 @@ class Role:
 @dataclass(frozen=True, slots=True)
 class ServiceSpec:
     """A service. title: as on a page; kinds: those it owns; like: another service whose pipes, parts and law it shares,
-    for one that has no
-    lines of its own in the data; runs_off: its pipes end open: they are never shut and hold no pressure."""
+    for one that has no lines of its own in the data; runs_off: its pipes end open: they are never shut and hold no
+    pressure."""
 
     id: str
     title: str

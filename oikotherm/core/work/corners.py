@@ -18,8 +18,7 @@ class Corners:
     the present choice.
 
     What is saved by bending, less than nothing where it costs: fittings, joints and cuts by number, pipe [mm], head of
-    the pump [Pa],
-    minutes of pipework by the rates, the pulling counted in.
+    the pump [Pa], minutes of pipework by the rates, the pulling counted in.
     """
 
     bends: int

@@ -36,14 +36,11 @@ class Reading:
 @dataclass(frozen=True, slots=True)
 class Rig:
     """What the test is about. volume_l: of the section; gas_l: gas that gives at the test pressure of a liquid (vessel,
-    or what air is
-    left); resolution_bar of the gauge; test_bar: the pressure to hold; joints, dry: how many have to be seen dry, and
-    how many were;
-    mass_fraction: of glycol; phase: liquid or gas; settle_min, hold_min; coarsest_bar: the most a gauge may show at
-    once;
-    temperatures: whether it proves nothing without them; most_drift_k: how far they may move (0: any way, where all is
-    corrected);
-    range_bar of the gauge, most_range_bar it may have: 0 where it is not known, or may be any."""
+    or what air is left); resolution_bar of the gauge; test_bar: the pressure to hold; joints, dry: how many have to be
+    seen dry, and how many were; mass_fraction: of glycol; phase: liquid or gas; settle_min, hold_min; coarsest_bar: the
+    most a gauge may show at once; temperatures: whether it proves nothing without them; most_drift_k: how far they may
+    move (0: any way, where all is corrected); range_bar of the gauge, most_range_bar it may have: 0 where it is not
+    known, or may be any."""
 
     test_bar: float
     resolution_bar: float
@@ -113,14 +110,11 @@ def judge(readings: Sequence[Reading], rig: Rig) -> Verdict:
     """The verdict on a test.
 
     Passes when, over the hold that follows the settling, the temperature-corrected drop lies within the gauge's
-    resolution and every
-    joint that has to be is marked dry. Proves nothing when the gauge is too coarse, the hold is short, the test
-    pressure was not there, or
-    temperatures that are needed are missing or moved too far. A liquid is corrected by its growth against the gas that
-    gives, a gas by
-    p/T at constant volume, both absolute. The corrected drop is a straight line fitted through all readings of the
-    hold, so that noise
-    does not decide. Source: typ, editable practice.
+    resolution and every joint that has to be is marked dry. Proves nothing when the gauge is too coarse, the hold is
+    short, the test pressure was not there, or temperatures that are needed are missing or moved too far. A liquid is
+    corrected by its growth against the gas that gives, a gas by p/T at constant volume, both absolute. The corrected
+    drop is a straight line fitted through all readings of the hold, so that noise does not decide. Source: typ,
+    editable practice.
     """
     if len(readings) < 2:
         return Verdict("proves nothing", 0.0, 0.0, ("fewer than two readings",), ())

@@ -2,8 +2,7 @@
 have proved.
 
 A section has one medium, one pressure and its own joints. A change after a passed test un-proves exactly the joints
-that are made
-otherwise than when it was tested.
+that are made otherwise than when it was tested.
 """
 
 from __future__ import annotations
@@ -39,8 +38,7 @@ class Boundary:
 @dataclass(frozen=True, slots=True)
 class TestSection:
     """Pipe that is proved together. key: service/source port/number; straights, runs and stations of it, old ones among
-    them; joints: the
-    new ones, key -> "method|pipe"; boundaries: where it ends; volume_l: of its pipe."""
+    them; joints: the new ones, key -> "method|pipe"; boundaries: where it ends; volume_l: of its pipe."""
 
     key: str
     service: str
@@ -80,8 +78,8 @@ def test_sections(design: Layout) -> tuple[TestSection, ...]:
     pipe.
 
     Pipe hangs together at every node that straights of one service share. A service whose medium goes through its
-    stations (spec.through)
-    is proved with them; otherwise a station ends the section, but for those that only let through (a meter, a pump).
+    stations (spec.through) is proved with them; otherwise a station ends the section, but for those that only let
+    through (a meter, a pump).
     """
     found: list[TestSection] = []
     for service in spec.services().values():
@@ -146,8 +144,7 @@ def _of_service(design: Layout, service: spec.ServiceSpec) -> Iterable[TestSecti
 
 def _goes_through(service: spec.ServiceSpec, station: Station) -> bool:
     """Whether a station is under test with the pipe on it: all of a circuit's; of others only what lets water through.
-    The meters and
-    regulators of a gas stay out of it: the test pressure ruins them."""
+    The meters and regulators of a gas stay out of it: the test pressure ruins them."""
     liquid = all(role.phase == "liquid" for role in service.roles)
     return service.through or (liquid and has_trait(station, "through"))
 

@@ -35,8 +35,8 @@ class WorkStep:
     """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
 
     rank: the trade's preference among steps that could come next, lower first; minutes by the rates; closes: why
-    nothing is handed over
-    before it, "" where it may; service: whose step it is, "" for all; effects: what it does to the house.
+    nothing is handed over before it, "" where it may; service: whose step it is, "" for all; effects: what it does to
+    the house.
     """
 
     key: str
@@ -59,10 +59,9 @@ class WorkStep:
 @dataclass(frozen=True, slots=True)
 class TestRule:
     """What one section is tested with. target_pa: the pressure to hold [Pa gauge]; raise_pa: raised to before, where
-    that is more; unit:
-    what the trade reads it in; coarsest_pa: the most the gauge may show at once; most_range_pa: of the gauge, 0 for
-    any; volume_l of the
-    section; gas_l: gas that gives in a test with liquid; temperatures, most_drift_k: as in proof.Rig."""
+    that is more; unit: what the trade reads it in; coarsest_pa: the most the gauge may show at once; most_range_pa: of
+    the gauge, 0 for any; volume_l of the section; gas_l: gas that gives in a test with liquid; temperatures,
+    most_drift_k: as in proof.Rig."""
 
     target_pa: float
     raise_pa: float = 0.0
@@ -87,10 +86,9 @@ def gauge_unit(practice: str) -> str:
 @dataclass(frozen=True, slots=True)
 class TestKind(Generic[D]):
     """How a service is proved, section by section. rule: what a section (sections.TestSection) is tested with; steps:
-    how it is done, with
-    {target}, {raise}, {settle} and {hold} of the rule in them; caution: shown beside them; step_title, step_where,
-    hold, tools: of the step
-    of the plan; looked_dry: whether every joint is wiped and marked dry."""
+    how it is done, with {target}, {raise}, {settle} and {hold} of the rule in them; caution: shown beside them;
+    step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
+    dry."""
 
     id: str
     service: str

@@ -52,8 +52,7 @@ def _circuits(frame: Frame) -> dict[str, Any]:
 
 def pump_drawing(heating: Heating, which: int = 0) -> Markup:
     """The chosen circulator's speeds (or the pump's own curve) against the circuit, whose head grows as the square of
-    its flow about
-    the duty."""
+    its flow about the duty."""
     duty = heating.pumps[which]
     if duty.curve is not None:
         return _own_curve(heating, duty)

@@ -17,8 +17,8 @@ PA_PER_PSI = 6894.757293168
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
     """British: 20 mbar, 1 minute to settle, 2 held, no perceptible drop (0.25 mbar). Continental: 150 mbar, minutes by
-    volume.
-    North American: at least 3 psi, 10 minutes. Sources: typ of the practice; local code and the inspector decide."""
+    volume. North American: at least 3 psi, 10 minutes. Sources: typ of the practice; local code and the inspector
+    decide."""
     practice = design.job.practice
     if practice == "north-american":
         return TestRule(

@@ -19,9 +19,8 @@ def carry_heat(
     """(node -> temperature [C] and time of arrival [s] of its water, way -> temperature in and out [C]).
 
     ways: (key, from, to, flow [kg/s], above 0) as the water goes; change(key, temperature in, flow) gives the
-    temperature out and
-    how long the water takes. Nodes mix what comes in. Water that goes round without passing the start is settled by
-    repeated sweeps.
+    temperature out and how long the water takes. Nodes mix what comes in. Water that goes round without passing the
+    start is settled by repeated sweeps.
     """
     leave: dict[str, list[tuple[str, str, float]]] = defaultdict(list)
     enter: dict[str, list[str]] = defaultdict(list)

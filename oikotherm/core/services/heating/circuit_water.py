@@ -48,10 +48,9 @@ def water_plan(
     """Orders and litres of draining and filling: drain from the top, bleed from the bottom.
 
     drain_height_m: of the drain cock; water below it stays, with what traps hold. fill_bar: cold pressure at the boiler
-    [bar
-    gauge]; low_bar: where a top-up begins. Top-ups: air that was shut in is let out, the pressure falls to low_bar and
-    is brought
-    back; each takes the share 1 - low/fill of the air (Boyle, both absolute) until a hundredth is left. Raises Refused.
+    [bar gauge]; low_bar: where a top-up begins. Top-ups: air that was shut in is let out, the pressure falls to low_bar
+    and is brought back; each takes the share 1 - low/fill of the air (Boyle, both absolute) until a hundredth is left.
+    Raises Refused.
     """
     if not storeys or any(one.litres < 0 for one in storeys):
         raise Refused(
@@ -203,8 +202,8 @@ def gauge_story(
     """Tell leak, flat vessel, passing filling valve and normal apart from cold and hot readings over days.
 
     Pressure is fitted by least squares to a + b (T - T0) + c t: b, the swing with heat, is held against what the vessel
-    explains, c is
-    the drift. A flat vessel swings too far; with it, water lost at the safety valve is its doing. Raises Refused.
+    explains, c is the drift. A flat vessel swings too far; with it, water lost at the safety valve is its doing. Raises
+    Refused.
     """
     if len(readings) < 4:
         raise Refused("readings", len(readings), "at least four readings, cold and hot, over two days or more", "")

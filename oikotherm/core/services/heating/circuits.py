@@ -1,8 +1,7 @@
 """Which stations and runs make one closed circuit, and what it has: safety valve, vessel, filling, drain, vents.
 
 A manifold that has temperatures of its own (a circuit of the job names it as source) is a mixing set: its loops are a
-circuit
-of their own behind it, with its pump; to the circuit before it, it is a load.
+circuit of their own behind it, with its pump; to the circuit before it, it is a load.
 """
 
 from __future__ import annotations
@@ -36,8 +35,8 @@ class Closed:
     """A closed circuit: the pipework that hangs together from a heat source, by its stations too.
 
     terms: its temperatures and medium; assumed: nobody has said them; nodes, straights: keys in the pipework. behind:
-    the heat
-    source of the circuit that feeds its mixing set, "" for a circuit of its own water, vessel and safety valve.
+    the heat source of the circuit that feeds its mixing set, "" for a circuit of its own water, vessel and safety
+    valve.
     """
 
     source: Station
@@ -63,8 +62,7 @@ def mixing_sets(job: Job) -> dict[str, Circuit]:
 
 def closed_circuits(job: Job, pipework: Pipework) -> tuple[Closed, ...]:
     """The closed circuits of a job: one for each heat source that has pipe on it (sources on one circuit share it),
-    each followed
-    by those behind its mixing sets."""
+    each followed by those behind its mixing sets."""
     return pipework.memory.keep(
         "heating circuits",
         (pipework.graph, *job.stations, *job.circuits),

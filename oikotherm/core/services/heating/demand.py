@@ -50,8 +50,7 @@ def heat_and_flow(
     """What a station gives [W], with its working, and the flow it takes for that [kg/s].
 
     rated_w: by its label, or of the loops behind its mixing valve (mixing); back_c: what it sends home [C]. Raises
-    Refused, or
-    ZeroDivisionError, where it gives no heat at these temperatures.
+    Refused, or ZeroDivisionError, where it gives no heat at these temperatures.
     """
     return memory.keep(
         "heat and flow",

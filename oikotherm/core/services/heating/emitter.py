@@ -43,8 +43,8 @@ def output(
     """(output [W] with its working, factor, mean difference [K]): Q = Qn (dT / rated)^n.
 
     nominal_w: output at rated_at_k; exponent n: 1.30 panel, 1.25 column, 1.2 to 1.33 towel rails. A network that uses
-    the
-    log mean throughout rates an emitter at its own log mean of 75/65/20: rated_at_k x RATED_LOG_K / 50. Raises Refused.
+    the log mean throughout rates an emitter at its own log mean of 75/65/20: rated_at_k x RATED_LOG_K / 50. Raises
+    Refused.
     """
     difference, used = mean_difference_k(flow_c, return_c, room_c, mean)
     rated = rated_at_k

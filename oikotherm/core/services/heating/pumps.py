@@ -12,8 +12,7 @@ from ...network.solver import PumpCurve
 @dataclass(frozen=True, slots=True)
 class PumpDuty:
     """What a pump must give. key: its device's node, its station, or the heat source where nobody has placed one;
-    loads: those whose
-    last pump it is; curve: its own, by the label; given_pa: what that gives at the duty's flow."""
+    loads: those whose last pump it is; curve: its own, by the label; given_pa: what that gives at the duty's flow."""
 
     key: str
     title: str
@@ -38,12 +37,10 @@ def duties(
     """(the pumps of a circuit, surplus of each load [Pa]).
 
     loads: (id, flow [kg/s], pressure its way and valves cost [Pa], keys of the pumps placed on its way, from the source
-    out). Loads
-    without a pump on their way are moved by one at the source; where a single pump is on every way, it is that one. A
-    pump behind
-    another gives what the first leaves wanting; one that serves only through others carries what those have in common.
-    A pump with a
-    curve of its own gives what that says, and what it gives beyond the duty is surplus for the valves.
+    out). Loads without a pump on their way are moved by one at the source; where a single pump is on every way, it is
+    that one. A pump behind another gives what the first leaves wanting; one that serves only through others carries
+    what those have in common. A pump with a curve of its own gives what that says, and what it gives beyond the duty is
+    surplus for the valves.
     """
     if not loads:
         return (), {}

@@ -40,8 +40,7 @@ def _rows() -> tuple[dict[str, str], ...]:
 
 def emitter_of(said: str) -> Emitter:
     """Read "22 600x1000" (panels, convectors, baseboard: mm long), "3-column 1800x6" (elements), "rail-500 1200", or
-    "floor 150x12" (a
-    loop at 150 mm spacing in 12 m2). Raises Refused with what there is.
+    "floor 150x12" (a loop at 150 mm spacing in 12 m2). Raises Refused with what there is.
 
     >>> emitter_of("22 600x1000").output_w
     1720.0

@@ -2,8 +2,8 @@
 balanced.
 
 The network is that of the sized circuit: its sections are branches, emitters and boiler lie between their ports. Losses
-at tees
-keep the coefficients of the design flows; water has the properties of the circuit's mean temperature throughout.
+at tees keep the coefficients of the design flows; water has the properties of the circuit's mean temperature
+throughout.
 """
 
 from __future__ import annotations
@@ -60,8 +60,7 @@ class Setting:
 @dataclass(frozen=True, slots=True)
 class Settings:
     """How a circuit is run. emitters: station id -> setting, open where not named; pump: None for constant pressure at
-    the design
-    head; flow_c: None for the circuit's."""
+    the design head; flow_c: None for the circuit's."""
 
     emitters: Mapping[str, Setting] = field(default_factory=dict)
     pump: PumpCurve | None = None
@@ -119,10 +118,8 @@ class Simulation:
 @dataclass(frozen=True, slots=True)
 class Balance:
     """How one emitter is set: the Kv its lockshield must have, turns open; possible: the valve can be set so. valve:
-    "lockshield";
-    "manifold", set there to its flow; "self", it regulates itself; "" none, a balancing valve of that Kv must be put in
-    where there is
-    a surplus."""
+    "lockshield"; "manifold", set there to its flow; "self", it regulates itself; "" none, a balancing valve of that Kv
+    must be put in where there is a surplus."""
 
     station: str
     surplus_pa: float
@@ -175,8 +172,7 @@ def balance(heating: Heating) -> tuple[Balance, ...]:
 
 def design_pump(heating: Heating, duty: PumpDuty | None = None) -> PumpCurve:
     """A pump as designed: its own curve, by the label; else constant pressure at its duty, by the smallest generic
-    circulator that
-    can, or the largest at full speed. duty: None for that of the whole circuit."""
+    circulator that can, or the largest at full speed. duty: None for that of the whole circuit."""
     if duty is None and len(heating.pumps) == 1:
         duty = heating.pumps[0]
     if duty is not None and duty.curve is not None:

@@ -16,10 +16,9 @@ from .vessel import Vessel
 @dataclass(frozen=True, slots=True)
 class Load:
     """An emitter, coil or mixing set as the circuit feeds it. path: sections there and back; path_pa: what they and its
-    own valves cost;
-    surplus_pa: what its pumps give beyond that; pumps: keys of those on its way; loop_m: pipe laid within it;
-    regulates: it throttles
-    itself; manifold: the one it hangs on, whose bars have valves; flow_c, return_c: of its water as sized."""
+    own valves cost; surplus_pa: what its pumps give beyond that; pumps: keys of those on its way; loop_m: pipe laid
+    within it; regulates: it throttles itself; manifold: the one it hangs on, whose bars have valves; flow_c, return_c:
+    of its water as sized."""
 
     station: str
     name: str
@@ -69,9 +68,8 @@ class VolumeRow:
 @dataclass(frozen=True, slots=True)
 class Heating:
     """A circuit worked out. pump_head_pa and flow_kg_s: its duty; pumps: each of them, one where one moves all.
-    single_pipe: loads hang
-    on one ring. vessel: None with the reason in vessel_why, or behind a mixing set, where it is that of the circuit
-    before."""
+    single_pipe: loads hang on one ring. vessel: None with the reason in vessel_why, or behind a mixing set, where it is
+    that of the circuit before."""
 
     circuit: Closed
     medium: Fluid

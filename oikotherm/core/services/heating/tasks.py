@@ -134,8 +134,7 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
     """A radiator moved to another wall: its stubs through the floor and their holes.
 
     Stub = floor + insertion below + insertion in the valve + gap; gap from the floor to the valve's mouth 80 to 120 mm
-    (typ).
-    Hole = pipe OD + 3 (typ). floor_mm 10 to 600. Raises Refused.
+    (typ). Hole = pipe OD + 3 (typ). floor_mm 10 to 600. Raises Refused.
     """
     row = catalogue.pipe(pipe.code, pipe.size)
     if row is None or row.od_mm is None:
@@ -172,9 +171,8 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
 
 def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, bracket_mm: float, fixed: str) -> Task:
     """A radiator hung: bracket holes and fixings. weight_kg empty 1 to 400; litres in it; bottom_mm: its underside
-    above the floor;
-    bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5 (typ), at least
-    four fixings."""
+    above the floor; bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5
+    (typ), at least four fixings."""
     if not 1 <= weight_kg <= 400:
         raise Refused("weight_kg", weight_kg, "the empty radiator, 1 to 400 kg", "32")
     if not 0 <= litres <= 100:

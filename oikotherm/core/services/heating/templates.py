@@ -85,8 +85,8 @@ def commands_of(ident: str, practice: str) -> list[dict[str, Any]]:
     not.
 
     The new boiler hangs on the north wall with the old one (to be removed) in its place, stubs of the pipes that stay
-    come out
-    below; everything is moved to where the tape says. Pipes at the boiler are made in the usual order, gas first.
+    come out below; everything is moved to where the tape says. Pipes at the boiler are made in the usual order, gas
+    first.
     """
     template = TEMPLATES.get(ident)
     if template is None:

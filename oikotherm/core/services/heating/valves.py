@@ -60,8 +60,7 @@ def corrected_turns(turns: float, measured_k: float, wanted_k: float) -> float:
     """Turns that bring a measured flow-return difference [K] to what is wanted, from where the lockshield stands.
 
     The emitter gives nearly the same, so that its flow is as 1 / difference; most of the pressure lies over the
-    lockshield, so that
-    the Kv goes with the flow. A quarter turn is the least. Raises Refused out of 0 to 80 K.
+    lockshield, so that the Kv goes with the flow. A quarter turn is the least. Raises Refused out of 0 to 80 K.
     """
     if not 0 < measured_k <= 80:
         raise Refused("measured_k", measured_k, "a difference above 0 and up to 80 K", "14")
@@ -103,8 +102,7 @@ def circulators() -> tuple[Circulator, ...]:
 
 def curve_of_points(points: Sequence[tuple[float, float]]) -> PumpCurve:
     """H = H0 - a m^2 nearest to points (flow [kg/s], head [Pa]) of a label, by least squares. Raises Refused under two
-    flows, or for
-    a curve that does not fall."""
+    flows, or for a curve that does not fall."""
     if len({flow for flow, _ in points}) < 2:
         raise Refused("pump_curve", len(points), "two points or more: flow and head", "0 45, 0.2 38, 0.4 20")
     squares = [flow * flow for flow, _ in points]

@@ -50,11 +50,9 @@ def size_vessel(
     """Size the vessel: expansion and reserve between pre-charge and final pressure. Raises Refused.
 
     Expansion V (rho_cold / rho_hot - 1); reserve the larger of 0.5 % and 3 L, and for vessels up to 15 L at least 20 %
-    of the
-    vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe - p0).
-    fill_bar: the cold
-    pressure it is filled to, where somebody said one.
-    Source: practice after EN 12828 annex D; reserve and pre-charge typ.
+    of the vessel; pre-charge static height / 10 + 0.2, at least 0.7 bar; needed (expansion + reserve)(pe + 1) / (pe -
+    p0). fill_bar: the cold pressure it is filled to, where somebody said one. Source: practice after EN 12828 annex D;
+    reserve and pre-charge typ.
     """
     _check(system_volume_l, cold_c, hot_c, static_height_m)
     cold, hot = fluid(cold_c, mass_fraction), fluid(hot_c, mass_fraction)

@@ -19,9 +19,8 @@ LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
     """Metal: 1.1 x the design pressure, 10 minutes; any plastic in it: 1.5 x working, topped up for 30 minutes, 90
-    minutes held at the
-    pressure let down to half of working (so that what gives is seen). North America: the working pressure, 15 minutes.
-    Sources: typ."""
+    minutes held at the pressure let down to half of working (so that what gives is seen). North America: the working
+    pressure, 15 minutes. Sources: typ."""
     supplies = (design.job.station(ident) for ident in section.stations)
     said_pa = max((one.data.supply_pa or 0.0 for one in supplies if one), default=0.0)
     working_pa = said_pa or SPEC.pressure_pa

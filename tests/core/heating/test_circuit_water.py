@@ -9,7 +9,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.matter import fluid
 from oikotherm.core.services.heating.circuit_water import (
-    Reading,
+    DayReading,
     Storey,
     clamp_thermometers,
     dose,
@@ -59,7 +59,7 @@ def log(days, *, volume=90.0, vessel=12.0, precharge=1.0, cold=1.3, drift=0.0, f
         grows = volume * (fluid(18).density_kg_m3 / fluid(temp).density_kg_m3 - 1)
         gas = vessel * flat * (precharge + 1.013) / (cold + 1.013)
         bar = (cold + 1.013) * gas / max(gas - grows, 0.1 * gas) - 1.013 + drift * n / 2
-        rows.append(Reading(n / 2, bar + rng.gauss(0, noise), temp))
+        rows.append(DayReading(n / 2, bar + rng.gauss(0, noise), temp))
     return rows
 
 
@@ -107,7 +107,7 @@ class GaugeTest(unittest.TestCase):
             ("flat vessel", log(5, flat=0.4, drift=-0.05)),
         ):
             for seed in range(5):
-                noisy = [Reading(one.day, one.bar + random.Random(seed).gauss(0, 0.005), one.temp_c) for one in rows]
+                noisy = [DayReading(one.day, one.bar + random.Random(seed).gauss(0, 0.005), one.temp_c) for one in rows]
                 self.assertEqual(gauge_story(noisy, 90, 12, 1.0).verdict, expected)
         self.assertEqual(gauge_story(log(4)[::2], 90, 12, 1.0).verdict, "too little to tell")
 

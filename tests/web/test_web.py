@@ -2,12 +2,15 @@
 place."""
 
 import csv
+import inspect
 import io
 import json
 import re
 import tempfile
 import unittest
+import uuid
 from pathlib import Path
+from unittest import mock
 
 from markupsafe import escape
 
@@ -65,6 +68,22 @@ class PagesTest(WebCase):
                 self.assertIn("default-src 'none'", response.headers["Content-Security-Policy"])
                 self.assertNotIn("unsafe", response.headers["Content-Security-Policy"])
                 self.assertNotRegex(response.text, r"<[^>]+\sstyle=|<script>|\son[a-z]+=")
+
+    def test_the_plan_is_built_for_the_pages_that_show_it_alone(self):
+        step = {"uuid": str(uuid.uuid4()), "kind": "step", "key": "isolate", "label": "Make it safe", "rev": 1}
+        done = {**step, "made_at": "2026-03-01T10:00:00Z", "by_role": "site lead", "body": {"done": True}}
+        self.assertTrue(self.client.post("/jobs/lockhouse/records", json={"records": [done]}).json["kept"])
+        with mock.patch("oikotherm.core.design.plan", side_effect=AssertionError("the plan was built")):
+            for page in ("survey", "pace", "sizes", "joints", "make", "prove", "watch"):
+                self.assertEqual(self.client.get(f"/jobs/lockhouse/{page}").status_code, 200)
+            with self.assertRaisesRegex(AssertionError, "the plan was built"):
+                self.client.get("/jobs/lockhouse/order")
+
+    def test_templates_are_given_their_data_and_work_nothing_out(self):
+        for name, found in self.app.jinja_env.globals.items():
+            takes = list(inspect.signature(found).parameters) if inspect.isfunction(found) else []
+            self.assertNotIn("frame", takes, f"{name} works something out while a page is written")
+            self.assertNotIn("design", takes, name)
 
     def test_pages_that_are_not_there_say_so(self):
         for path in (

@@ -9,11 +9,11 @@ from ...core.matter import fluid
 from ...core.network.pipesizes import OtherSize, other_sizes
 from ...core.network.section import Local, PipeSection
 from ...core.services.heating.pumps import PumpDuty
-from ...core.services.heating.simulate import balance, running_of
-from ...core.services.heating.sized import Heating
+from ...core.services.heating.simulate import Simulation, balance, running_of
+from ...core.services.heating.sized import Heating, Load
 from ...core.services.heating.sizing import heating_of
 from ...core.services.heating.valves import choose_pump
-from ...core.services.heating.vessel import pressure_at_bar
+from ...core.services.heating.vessel import Vessel, pressure_at_bar
 from .simulation import balance_row, simulation_row
 
 
@@ -91,13 +91,107 @@ def _levels(heating: Heating, design: Design) -> list[dict[str, Any]]:
     return rows
 
 
+def _section(section: PipeSection, heating: Heating, design: Design) -> dict[str, Any]:
+    return {
+        "id": section.id,
+        "run": section.run,
+        "role": section.role,
+        "pipe": str(section.pipe),
+        "keys": list(section.keys),
+        "length_m": round(section.length_m, 3),
+        "flow_kg_s": round(section.flow_kg_s, 5),
+        "flow_l_h": round(litres_h(section.flow_kg_s, heating), 1),
+        "velocity_m_s": round(section.drop.velocity_m_s, 3),
+        "reynolds": round(section.drop.reynolds),
+        "gradient_pa_m": round(section.drop.gradient_pa_m, 1),
+        "drop_pa": round(section.drop_pa, 1),
+        "local": [_local(one) for one in section.locals],
+        "over": list(section.over),
+        "slow": section.slow,
+        "proposed": str(section.proposed) if section.proposed else None,
+        "others": [_other(one, section) for one in other_sizes(section, design.context.catalogue, design.job.practice)],
+        "working": section.worked.as_list(),
+    }
+
+
+def _emitter(load: Load, heating: Heating) -> dict[str, Any]:
+    return {
+        "trv_authority": None if load.trv_authority is None else round(load.trv_authority, 3),
+        "manifold": load.manifold,
+        "id": load.station,
+        "name": load.name,
+        "nominal_w": load.nominal_w,
+        "output_w": round(load.output_w, 1),
+        "room_c": load.room_c,
+        "flow_kg_s": round(load.flow_kg_s, 5),
+        "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1),
+        "path": list(load.path),
+        "path_pa": round(load.path_pa, 1),
+        "local": [_local(one) for one in load.locals],
+        "working": load.worked.as_list(),
+    }
+
+
+def _pump(heating: Heating) -> dict[str, Any]:
+    """The duty of the circuit, and the generic circulator that meets it."""
+    pump = choose_pump(heating.flow_kg_s, heating.pump_head_pa, heating.medium)
+    return {
+        "head_pa": round(heating.pump_head_pa, 1),
+        "flow_kg_s": round(heating.flow_kg_s, 5),
+        "flow_l_h": round(litres_h(heating.flow_kg_s, heating), 1),
+        "choice": None
+        if pump is None
+        else {
+            "circulator": pump.circulator.name,
+            "speed": pump.speed,
+            "head_pa": round(pump.head_pa, 1),
+            "power_w": round(pump.power_w, 1),
+        },
+    }
+
+
+def _duty(duty: PumpDuty, heating: Heating) -> dict[str, Any]:
+    return {
+        "key": duty.key,
+        "title": duty.title,
+        "loads": list(duty.loads),
+        "flow_l_h": round(litres_h(duty.flow_kg_s, heating), 1),
+        "head_pa": round(duty.head_pa, 1),
+        "given_pa": None if duty.given_pa is None else round(duty.given_pa, 1),
+        "choice": _choice(duty, heating),
+    }
+
+
+def _residuals(running: Simulation) -> dict[str, Any]:
+    return {
+        "pressure_pa": running.residual_pa,
+        "flow_kg_s": running.residual_kg_s,
+        "energy_share": running.energy_gap,
+        "converged": running.converged,
+    }
+
+
+def _vessel(vessel: Vessel, here_l: float | None) -> dict[str, Any]:
+    return {
+        "expansion_l": round(vessel.expansion_l, 3),
+        "reserve_l": round(vessel.reserve_l, 3),
+        "precharge_bar": round(vessel.precharge_bar, 3),
+        "cold_fill_bar": round(vessel.cold_fill_bar, 3),
+        "final_bar": round(vessel.final_bar, 3),
+        "hot_bar": round(vessel.hot_bar, 3),
+        "needed_l": round(vessel.needed_l, 2),
+        "chosen_l": vessel.chosen_l,
+        "here_l": here_l,
+        "working": [step.as_dict() for step in vessel.steps],
+    }
+
+
 def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
     terms, vessel = heating.circuit.terms, heating.vessel
     running = running_of(design).get(heating.circuit.source.id)
     set_ = {one.station: balance_row(one) for one in balance(heating)}
     run_row = simulation_row(running, heating, design) if running else {"emitters": [], "rooms": []}
     as_run = {one["id"]: one for one in run_row["emitters"]}
-    pump = choose_pump(heating.flow_kg_s, heating.pump_head_pa, heating.medium)
     return {
         "source": heating.circuit.source.id,
         "behind": heating.circuit.behind,
@@ -106,107 +200,28 @@ def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
         "flow_c": terms.flow_c,
         "return_c": terms.return_c,
         "assumed": heating.circuit.assumed,
-        "sections": [
-            {
-                "id": section.id,
-                "run": section.run,
-                "role": section.role,
-                "pipe": str(section.pipe),
-                "keys": list(section.keys),
-                "length_m": round(section.length_m, 3),
-                "flow_kg_s": round(section.flow_kg_s, 5),
-                "flow_l_h": round(litres_h(section.flow_kg_s, heating), 1),
-                "velocity_m_s": round(section.drop.velocity_m_s, 3),
-                "reynolds": round(section.drop.reynolds),
-                "gradient_pa_m": round(section.drop.gradient_pa_m, 1),
-                "drop_pa": round(section.drop_pa, 1),
-                "local": [_local(one) for one in section.locals],
-                "over": list(section.over),
-                "slow": section.slow,
-                "proposed": str(section.proposed) if section.proposed else None,
-                "others": [
-                    _other(one, section) for one in other_sizes(section, design.context.catalogue, design.job.practice)
-                ],
-                "working": section.worked.as_list(),
-            }
-            for section in heating.sections
-        ],
+        "sections": [_section(one, heating, design) for one in heating.sections],
         "emitters": [
             {
-                "trv_authority": None if load.trv_authority is None else round(load.trv_authority, 3),
-                "manifold": load.manifold,
-                "id": load.station,
-                "name": load.name,
-                "nominal_w": load.nominal_w,
-                "output_w": round(load.output_w, 1),
-                "room_c": load.room_c,
-                "flow_kg_s": round(load.flow_kg_s, 5),
-                "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1),
-                "path": list(load.path),
-                "path_pa": round(load.path_pa, 1),
-                **{key: value for key, value in set_[load.station].items() if key not in ("id", "index")},
-                **{key: as_run[load.station][key] for key in ("flow_c", "return_c")},
-                "running_w": as_run[load.station]["output_w"],
-                "local": [_local(one) for one in load.locals],
-                "working": load.worked.as_list(),
+                **_emitter(one, heating),
+                **{key: value for key, value in set_[one.station].items() if key not in ("id", "index")},
+                **{key: as_run[one.station][key] for key in ("flow_c", "return_c")},
+                "running_w": as_run[one.station]["output_w"],
             }
-            for load in heating.loads
+            for one in heating.loads
         ],
         "rooms": run_row["rooms"],
         "left_out": list(heating.left_out),
         "index": heating.index,
-        "pump": {
-            "head_pa": round(heating.pump_head_pa, 1),
-            "flow_kg_s": round(heating.flow_kg_s, 5),
-            "flow_l_h": round(litres_h(heating.flow_kg_s, heating), 1),
-            "choice": None
-            if pump is None
-            else {
-                "circulator": pump.circulator.name,
-                "speed": pump.speed,
-                "head_pa": round(pump.head_pa, 1),
-                "power_w": round(pump.power_w, 1),
-            },
-        },
-        "pumps": [
-            {
-                "key": duty.key,
-                "title": duty.title,
-                "loads": list(duty.loads),
-                "flow_l_h": round(litres_h(duty.flow_kg_s, heating), 1),
-                "head_pa": round(duty.head_pa, 1),
-                "given_pa": None if duty.given_pa is None else round(duty.given_pa, 1),
-                "choice": _choice(duty, heating),
-            }
-            for duty in heating.pumps
-        ],
+        "pump": _pump(heating),
+        "pumps": [_duty(duty, heating) for duty in heating.pumps],
         "residual_pa": None if heating.residual_pa is None else round(heating.residual_pa, 1),
         "boiler_w": round(running.boiler_w, 1) if running else 0.0,
         "pipe_w": round(running.pipe_w, 1) if running else 0.0,
-        "residuals": None
-        if running is None
-        else {
-            "pressure_pa": running.residual_pa,
-            "flow_kg_s": running.residual_kg_s,
-            "energy_share": running.energy_gap,
-            "converged": running.converged,
-        },
+        "residuals": _residuals(running) if running else None,
         "volume_l": round(heating.volume_l, 2),
         "volume": [{"what": row.what, "litres": round(row.litres, 2), "source": row.source} for row in heating.volume],
-        "vessel": None
-        if vessel is None
-        else {
-            "expansion_l": round(vessel.expansion_l, 3),
-            "reserve_l": round(vessel.reserve_l, 3),
-            "precharge_bar": round(vessel.precharge_bar, 3),
-            "cold_fill_bar": round(vessel.cold_fill_bar, 3),
-            "final_bar": round(vessel.final_bar, 3),
-            "hot_bar": round(vessel.hot_bar, 3),
-            "needed_l": round(vessel.needed_l, 2),
-            "chosen_l": vessel.chosen_l,
-            "here_l": heating.vessel_here_l,
-            "working": [step.as_dict() for step in vessel.steps],
-        },
+        "vessel": _vessel(vessel, heating.vessel_here_l) if vessel else None,
         "levels": _levels(heating, design),
         "vessel_why": heating.vessel_why,
         "safety_valve_bar": heating.safety_bar,

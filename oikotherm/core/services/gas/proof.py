@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ...work.steps import TestKind, TestRule
@@ -13,52 +14,48 @@ if TYPE_CHECKING:
 
 PA_PER_MBAR = 100.0
 PA_PER_PSI = 6894.757293168
+BY_VOLUME = ((100.0, (10.0, 10.0)), (200.0, (30.0, 20.0)))
+"""Continental: below so many litres, minutes to settle and to hold (typ)."""
+LARGEST = (60.0, 30.0)
 
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
     """British: 20 mbar, 1 minute to settle, 2 held, no perceptible drop (0.25 mbar). Continental: 150 mbar, minutes by
     volume. North American: at least 3 psi, 10 minutes. Sources: typ of the practice; local code and the inspector
     decide."""
+    common = TestRule(0.0, volume_l=section.volume_l, temperatures=False, most_drift_k=0.0)
     practice = design.job.practice
     if practice == "north-american":
-        return TestRule(
-            3 * PA_PER_PSI,
+        return replace(
+            common,
+            target_pa=3 * PA_PER_PSI,
             unit="psi",
             settle_min=1.0,
             hold_min=10.0,
             coarsest_pa=0.1 * PA_PER_PSI,
             most_range_pa=15 * PA_PER_PSI,
-            volume_l=section.volume_l,
-            temperatures=False,
-            most_drift_k=0.0,
             source="typ, code minimum: 1.5 x working, at least 3 psi for 10 minutes",
         )
     if practice == "continental":
-        minutes = next(
-            (pair for litres, pair in ((100, (10, 10)), (200, (30, 20))) if section.volume_l < litres), (60, 30)
-        )
-        return TestRule(
-            150 * PA_PER_MBAR,
+        settle, hold = next((minutes for litres, minutes in BY_VOLUME if section.volume_l < litres), LARGEST)
+        return replace(
+            common,
+            target_pa=150 * PA_PER_MBAR,
             unit="mbar",
-            settle_min=float(minutes[0]),
-            hold_min=float(minutes[1]),
+            settle_min=settle,
+            hold_min=hold,
             coarsest_pa=1.0 * PA_PER_MBAR,
             most_range_pa=750 * PA_PER_MBAR,
-            volume_l=section.volume_l,
-            temperatures=False,
-            most_drift_k=0.0,
             source="typ: 150 mbar, minutes by volume; a strength test at 1 bar goes before it",
         )
-    return TestRule(
-        20 * PA_PER_MBAR,
+    return replace(
+        common,
+        target_pa=20 * PA_PER_MBAR,
         unit="mbar",
         settle_min=1.0,
         hold_min=2.0,
         coarsest_pa=0.25 * PA_PER_MBAR,
         most_range_pa=100 * PA_PER_MBAR,
-        volume_l=section.volume_l,
-        temperatures=False,
-        most_drift_k=0.0,
         source="typ: 20 to 21 mbar for 2 minutes, new pipe without perceptible drop; let-by first at 7 to 10 mbar",
     )
 

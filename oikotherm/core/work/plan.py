@@ -4,9 +4,9 @@ tie-breakers."""
 from __future__ import annotations
 
 import functools
-import heapq
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from typing import Any
 
 from ..errors import Refused
 from ..job.model import Station, split_anchor
@@ -48,48 +48,44 @@ def plan(design: Layout) -> tuple[WorkStep, ...]:
     steps = {
         key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
     }
+    graph = _graph(steps)
     for row in design.job.overrides:
         if row.target not in steps:
             continue
         if row.field == "minutes" and isinstance(row.value, float):
             steps[row.target] = replace(steps[row.target], minutes=row.value)
-        if row.field == "after" and str(row.value) in steps and not _reaches(steps, str(row.value), row.target):
+        if row.field == "after" and str(row.value) in steps and not _needs(graph, str(row.value), row.target):
             wanted = Need(str(row.value), f"put there: {row.reason}" if row.reason else "put there by hand")
+            graph.add_edge(str(row.value), row.target)
             steps[row.target] = replace(
                 steps[row.target], needs=(*steps[row.target].needs, wanted), rank=(*steps[str(row.value)].rank, -1.0)
             )
-    return tuple(_order(steps))
+    return tuple(_order(steps, graph))
 
 
-def _order(steps: dict[str, WorkStep]) -> Iterable[WorkStep]:
-    waiting = {key: {need.key for need in step.needs} for key, step in steps.items()}
-    after: dict[str, list[str]] = {key: [] for key in steps}
-    for key, needs in waiting.items():
-        for need in needs:
-            after[need].append(key)
-    ready = [(steps[key].rank, key) for key, needs in waiting.items() if not needs]
-    heapq.heapify(ready)
-    while ready:
-        _, key = heapq.heappop(ready)
-        yield steps[key]
-        for other in after[key]:
-            waiting[other].discard(key)
-            if not waiting[other]:
-                heapq.heappush(ready, (steps[other].rank, other))
+def _graph(steps: Mapping[str, WorkStep]) -> Any:
+    """What comes before what, as a networkx.DiGraph: an arrow from what is needed to what needs it."""
+    import networkx  # only where a plan is made
+
+    graph = networkx.DiGraph()
+    graph.add_nodes_from(steps)
+    graph.add_edges_from((need.key, step.key) for step in steps.values() for need in step.needs if need.key in steps)
+    return graph
 
 
-def _reaches(steps: dict[str, WorkStep], start: str, target: str) -> bool:
-    """Whether `start` needs `target`, directly or through others."""
-    waiting, seen = [start], set()
-    while waiting:
-        key = waiting.pop()
-        if key == target:
-            return True
-        if key in seen or key not in steps:
-            continue
-        seen.add(key)
-        waiting += [need.key for need in steps[key].needs]
-    return False
+def _order(steps: Mapping[str, WorkStep], graph: Any) -> Iterable[WorkStep]:
+    """The steps, each after all it needs, the lowest rank first among those that could come next."""
+    import networkx
+
+    order = networkx.lexicographical_topological_sort(graph, key=lambda key: (steps[key].rank, key))
+    return (steps[key] for key in order)
+
+
+def _needs(graph: Any, start: str, target: str) -> bool:
+    """Whether `start` needs `target`, directly or through others, or is it."""
+    import networkx
+
+    return bool(networkx.has_path(graph, target, start))
 
 
 def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]:
@@ -99,13 +95,13 @@ def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]
     for name in (key, after):
         if name not in steps:
             raise Refused("step", name, f"a step of the plan, such as {next(iter(steps), 'isolate')}", "isolate")
-    order = list(steps)
+    order, graph = list(steps), _graph(steps)
     if key == after:
         raise Refused("after", steps[after].title, "another step than itself", order[0])
     position = order.index(after)
     for step in steps.values():
         # whatever needs the moved step must not stand at or before the place it moves to
-        if _reaches(steps, step.key, key) and step.key != key and order.index(step.key) <= position:
+        if _needs(graph, step.key, key) and step.key != key and order.index(step.key) <= position:
             why = next((need.why for need in step.needs if need.key == key), "what lies between needs it")
             raise Refused(
                 "after",

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import csv
 import io
-import math
+import statistics
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -204,8 +204,5 @@ def _bar(pressure_bar: float) -> str:
 
 def _slope(points: Iterable[tuple[float, float]]) -> float:
     """Least-squares slope [per minute]."""
-    data = list(points)
-    n = len(data)
-    mean_x, mean_y = sum(x for x, _ in data) / n, sum(y for _, y in data) / n
-    below = math.fsum((x - mean_x) ** 2 for x, _ in data)
-    return math.fsum((x - mean_x) * (y - mean_y) for x, y in data) / below if below else 0.0
+    minutes, bars = zip(*points, strict=True)
+    return statistics.linear_regression(minutes, bars).slope if len(set(minutes)) > 1 else 0.0

@@ -83,16 +83,16 @@ def flow_for(heat_w: float, delta_k: float, heat_j_kg_k: float) -> float:
 def emitter_return_c(
     flow_c: float, room_c: float, capacity_w_k: float, nominal_w: float, exponent: float, rated_k: float = RATED_LOG_K
 ) -> float:
-    """Return temperature [C] of an emitter at a flow: m cp (tf - tr) = Qn (log mean / rated)^n, by bisection then
-    Newton, to 1e-9 K.
+    """Return temperature [C] of an emitter at a flow: m cp (tf - tr) = Qn (log mean / rated)^n, by the method
+    of Brent, to 1e-9 K.
 
     capacity_w_k: m cp of its flow [W/K]; an emitter no warmer than its room gives nothing.
     """
     if flow_c <= room_c or capacity_w_k <= 0 or nominal_w <= 0:
         return flow_c
-    top = flow_c - room_c
+    from scipy.optimize import brentq  # not before a circuit is run
 
-    x: float
+    top = flow_c - room_c
 
     def surplus(x: float) -> float:
         """What the water gives less what the emitter gives, at a return x above the room."""
@@ -100,20 +100,7 @@ def emitter_return_c(
         given = nominal_w * math.pow(mean / rated_k, exponent)
         return capacity_w_k * (top - x) - given
 
-    low, high = 1e-9 * top, top
-    x = max(top - nominal_w * (0.9 * top / rated_k) ** exponent / capacity_w_k, 0.02 * top)
-    for _ in range(100):
-        value = surplus(x)
-        if value > 0:
-            low = x
-        else:
-            high = x
-        step = 1e-6 * top
-        slope = (surplus(min(x + step, top * (1 - 1e-12))) - value) / step
-        new = x - value / slope if slope < 0 else (low + high) / 2
-        if not low < new < high:
-            new = (low + high) / 2
-        if abs(new - x) < 1e-9:
-            return room_c + new
-        x = new
-    return room_c + x
+    low, high = 1e-9 * top, top * (1 - 1e-12)
+    if surplus(low) <= 0:  # it would give more than the water brings: the water leaves at the room's temperature
+        return room_c + low
+    return room_c + float(brentq(surplus, low, high, xtol=1e-9))

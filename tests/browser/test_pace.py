@@ -262,7 +262,9 @@ class DrawingEditTest(BrowserCase):
         self.page.locator("#sheet").focus()
         for key in ("ArrowRight", "ArrowRight", "Shift+ArrowRight", "PageUp", "ArrowUp", "Backspace"):
             self.page.keyboard.press(key)
-        self.assertEqual(self.page.locator("#line-text").input_value(), "from F1.T1 cu-m 15: E210? U100?")
+        self.page.wait_for_function(
+            "text => document.getElementById('line-text').value === text", arg="from F1.T1 cu-m 15: E210? U100?"
+        )
         self.page.keyboard.press("Enter")
         self.page.locator(".run[data-run=F12]").wait_for()
         self.assertIn("E210? U100?", self.line("F12"))

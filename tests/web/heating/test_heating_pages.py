@@ -57,7 +57,7 @@ class TermsTest(HeatingCase):
         enough."""
         self.put(whole().model_copy(update={"uid": "house"}))
         page = self.client.get("/jobs/house/sizes").text
-        self.assertTrue('data-room="FLT"><span title="21 °C">Sitting room' in page)
+        self.assertRegex(page, r'data-room="FLT"[^>]*>\s*<span\s+title="21 °C"\s*>\s*Sitting room')
         self.assertFalse('class="short"' in page)
         answer = self.client.post("/jobs/house/sizes/simulate", json={"flow_c": 65}).get_json()
         given = {room["id"]: room for room in answer["rooms"]}

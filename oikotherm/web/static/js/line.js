@@ -95,10 +95,11 @@ class Line {
     this.walk("N", -1);
   }
 
-  /** Steps made while an answer is awaited go together with the next. */
+  /** Steps made while an answer is awaited go together with the next; if text was typed meanwhile they go after that. */
   async #sendSteps() {
     while (this.steps.length) {
       const text = this.input.value;
+      const run = this.run;
       const steps = this.steps.splice(0);
       const {body} = await this.page.post("pace/walked", {text, steps});
       if (body.text === null) {
@@ -106,6 +107,8 @@ class Line {
       } else if (this.input.value === text) {
         this.input.value = body.text;
         this.#typed();
+      } else if (this.run === run) {
+        this.steps.unshift(...steps);
       }
     }
   }
@@ -248,8 +251,9 @@ class Line {
     event.preventDefault();
   }
 
-  /** Send the line: Enter. The text stays until the server has said that it is kept. */
+  /** Send the line: Enter, after the steps still walked. The text stays until the server has said that it is kept. */
   async send() {
+    await this.walking?.catch(() => {});
     const text = this.input.value;
     if (!text.trim()) {
       this.#fail({field: "run", said: "", expected: "where it starts, its pipe and its legs", example: this.input.placeholder});

@@ -111,3 +111,11 @@ class SimulatorTest(BrowserCase):
             self.assertGreaterEqual(len(shares), 6)
             for share in shares:
                 self.assertAlmostEqual(int(share.split()[0]), 100, delta=5, msg=f"{uid}: {shares}")
+            self.assertEqual(
+                self.page.locator("#sizes .drawing .pipe path").evaluate_all(
+                    "all => all.filter(one => getComputedStyle(one).stroke === 'none')"
+                    ".map(one => one.closest('.pipe').dataset.key)"
+                ),
+                [],
+                "pipe without a colour",
+            )

@@ -17,6 +17,7 @@ from markupsafe import escape
 from oikotherm.core.bench import tools as calc_tools
 from oikotherm.core.design import derive
 from oikotherm.core.job.document import read, write
+from oikotherm.drawing.palette import stylesheet
 from oikotherm.exchange.cutlist import cut_rows
 from oikotherm.exchange.heating.sizes import sizes_of
 from oikotherm.store import jobs
@@ -176,6 +177,18 @@ class PagesTest(WebCase):
         )
         for stage in ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover", "handover/sheet"):
             self.assertEqual(self.client.get(f"/jobs/{made}/{stage}").status_code, 200, stage)
+
+
+class ColoursTest(unittest.TestCase):
+    def test_every_property_asked_for_is_set_somewhere(self):
+        """A colour that is named and nowhere set leaves a pipe undrawn, without an error."""
+        static = Path(inspect.getfile(create_app)).parent / "static"
+        texts = {path: path.read_text() for kind in ("css", "js") for path in static.glob(f"{kind}/*.{kind}")}
+        given = set(re.findall(r"(--[\w-]+)\s*:", " ".join((*texts.values(), stylesheet()))))
+        given |= set(re.findall(r'setProperty\("(--[\w-]+)"', " ".join(texts.values())))
+        self.assertGreater(len(given), 20)
+        for path, text in texts.items():
+            self.assertEqual(set(re.findall(r"var\((--[\w-]+)\)", text)) - given, set(), path.name)
 
 
 class EditsTest(WebCase):

@@ -60,8 +60,8 @@ PRESSURE_TEST = TestKind(
         "pressure and water temperature.",
         "Every joint wiped dry and looked at; then flush it, disinfect where asked.",
     ),
-    caution="Water under pressure: stand clear of caps. Water pipe is not tested with air but at low pressure and "
-    "with everyone out of the way; plastic never.",
+    caution="Water under pressure: stand clear of caps. Water pipe is tested with water; with air only at low pressure "
+    "and with everyone out of the way, and plastic pipe never with air.",
     source="typ",
     step_title="Prove the water pipe tight",
     step_where="{section}",

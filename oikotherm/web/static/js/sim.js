@@ -46,7 +46,7 @@ function show(sim, found) {
     const warm = temps ? Math.max(0, Math.min(1, ((temps[0] + temps[1]) / 2 - 20) / 55)) : 0;
     for (const key of row.dataset.keys.split(" ")) {
       for (const pipe of document.querySelectorAll(`#sizes .drawing .pipe[data-key="${key}"]`)) {
-        pipe.style.setProperty("--c", `color-mix(in srgb, var(--flow) ${Math.round(warm * 100)}%, var(--cold))`);
+        pipe.style.setProperty("--c", `color-mix(in srgb, var(--role-flow) ${Math.round(warm * 100)}%, var(--role-cold))`);
         pipe.classList.toggle("still", !temps);
       }
     }

@@ -26,6 +26,8 @@ for line in open(sys.argv[1]):
 PY
     cp "$file" "$mark"
   done
+  # Bytecode is made here, because where Python is told not to write it each start would compile the whole app again.
+  .venv/bin/python -m compileall -q oikotherm || true
 }
 
 # browser: Debian's Chromium for the browser tests, installed where it is missing and we may.

@@ -23,6 +23,7 @@ ENTRY_BYTES = 500  # key, inputs and the table's own share
 SAMPLES = 8  # results of a function that are measured, two of big ones; after that each 128th
 BIG_BYTES = 50_000
 MOST_COUNTED = 200_000  # objects of one result
+SAMPLE = 64
 WHOLE = type | FunctionType | ModuleType  # never part of a result
 
 
@@ -145,16 +146,24 @@ class Memory:
 
 def size_bytes(thing: object, but: tuple[object, ...] = ()) -> int:
     """What an object and all it leads to take [bytes], without the objects of `but` and what these lead to in two
-    steps; at most MOST_COUNTED objects are counted."""
+    steps. Of a collection longer than 2 SAMPLE only every so many members are followed, and count for the rest; at
+    most MOST_COUNTED objects are looked at."""
     near = gc.get_referents(*but)
     small = [one for one in near if not isinstance(one, dict | tuple | list) or len(one) < 200]
     seen = {id(one) for one in (*but, *near, *gc.get_referents(*small))}
-    waiting, total = [thing], 0
+    waiting: list[tuple[object, float]] = [(thing, 1.0)]
+    total = 0.0
     while waiting and len(seen) < MOST_COUNTED:
-        one = waiting.pop()
+        one, weight = waiting.pop()
         if id(one) in seen or isinstance(one, WHOLE | Memory):
             continue
         seen.add(id(one))
-        total += sys.getsizeof(one)
-        waiting += gc.get_referents(one)
-    return total
+        total += weight * sys.getsizeof(one)
+        members = gc.get_referents(one)
+        if len(members) > 2 * SAMPLE:
+            step = len(members) // SAMPLE | 1  # odd: a dictionary leads to key and value by turns
+            few = members[::step]
+            weight *= len(members) / len(few)
+            members = few
+        waiting += [(member, weight) for member in members]
+    return round(total)

@@ -24,7 +24,8 @@ bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 @bp.get("")
 def index(uid: str) -> str:
     """What goes with the job: the sheet, the files, and what is still open."""
-    return Frame(uid, "handover").render("handover.html", sheet=None)
+    frame = Frame(uid, "handover")
+    return frame.render("handover.html", drawing=frame.drawing(width=780, height=400))
 
 
 @bp.post("/print")

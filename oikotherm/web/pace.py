@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify, render_template, request
+from flask import Blueprint, jsonify, request
 
 from ..core.design import Design, derive
 from ..core.errors import Refused
@@ -41,8 +41,11 @@ def index(uid: str) -> str:
     frame = Frame(uid, "pace")
     wanted = request.args.get("run", "")
     run = frame.job.run(wanted)
-    return render_template(
-        "pace.html", frame=frame, open_run=run.id if run else "", line=frame.design.texts[run.id] if run else ""
+    return frame.render(
+        "pace.html",
+        drawing=frame.drawing(),
+        open_run=run.id if run else "",
+        line=frame.design.texts[run.id] if run else "",
     )
 
 

@@ -3,6 +3,7 @@
 import ast
 import contextlib
 import random
+import sys
 import threading
 import unittest
 from dataclasses import replace
@@ -137,6 +138,17 @@ class MemoryTest(unittest.TestCase):
             memory.keep("lists", (), number, lambda: [rng.random() for _ in range(rng.randrange(40))])
         held = sum(size_bytes(entry.result) for entry in memory._entries.values()) + 500 * ENTRY_BYTES
         self.assertAlmostEqual(memory.held_bytes / held, 1.0, delta=0.25)
+
+    def test_a_long_collection_is_measured_by_a_sample_of_its_members(self):
+        rng = random.Random(11)
+        for thing in (
+            [[rng.random() for _ in range(rng.randrange(60))] for _ in range(4_000)],
+            {number: (str(number), [rng.random()]) for number in range(4_000)},
+            tuple({"name": f"{number}", "at": (rng.random(),) * 3} for number in range(4_000)),
+        ):
+            members = thing.items() if isinstance(thing, dict) else [(0, one) for one in thing]
+            whole = sys.getsizeof(thing) + sum(size_bytes(one) for pair in members for one in pair)
+            self.assertAlmostEqual(size_bytes(thing) / whole, 1.0, delta=0.2)
 
     def test_threads_get_the_same_object(self):
         memory, thing, found = Memory(), object(), []

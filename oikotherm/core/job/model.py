@@ -76,7 +76,9 @@ Metal = Literal["steel", "brass", "copper", "stainless", "plastic"]
 
 class Level(Frozen):
     id: Id
+    """Level of the house, such as L0."""
     name: Line
+    """What people call it."""
     floor_mm: Coordinate
     """Finished floor above the finished ground floor."""
     ceiling_mm: Coordinate
@@ -91,82 +93,128 @@ class Level(Frozen):
 
 class Room(Frozen):
     id: Id
+    """Such as K1."""
     level: Id
+    """Id of its level."""
     name: Line
+    """What people call it."""
     outline: tuple[XY, ...] = ()
+    """Corners in plan [mm], in order; empty where nobody drew it."""
     heated: bool = True
+    """Whether it is meant to be warm; an unheated room may freeze."""
     room_c: TempC = 20
+    """Air temperature wanted [C]."""
     need_w: NotNegative | None = None
+    """Heat it loses on the design day [W]; None where nobody worked it out."""
     flame_allowed: bool = True
+    """Whether a torch may be lit in it."""
     rodents: bool = False
+    """Whether plastic pipe in it may be gnawed."""
 
 
 class Wall(Frozen):
     id: Id
+    """Such as W1."""
     level: Id
+    """Id of its level."""
     from_xy: XY
+    """One end of its centre line [mm]."""
     to_xy: XY
+    """The other end [mm]."""
     thickness_mm: Positive
+    """Through the finished wall."""
     kind: Literal["masonry", "stud", "timber"]
+    """What it is built of."""
 
 
 class JoistField(Frozen):
     id: Id
+    """Such as J1."""
     level: Id
+    """Id of the level whose floor it carries."""
     outline: tuple[XY, ...]
+    """Corners in plan [mm], in order."""
     along: Literal["N", "E"]
+    """The way the joists run."""
     depth_mm: Positive
+    """Height of a joist."""
     breadth_mm: Positive
+    """Width of a joist."""
     centres_mm: Positive
+    """From the middle of one joist to the middle of the next."""
     span_mm: Positive
+    """Between bearings."""
     kind: Literal["solid", "i-joist", "truss"] = "solid"
+    """Solid timber may be drilled by the rules of thirds; the others by their maker's sheet alone."""
 
 
 class Obstacle(Frozen):
     id: Id
+    """Such as O1."""
     level: Id
+    """Id of its level."""
     kind: Literal["beam", "truss", "hatch", "cable", "board", "meter", "duct", "window"]
+    """What it is; it decides how near a pipe may come."""
     box: Box
+    """Two opposite corners [mm]."""
     clearance_mm: NotNegative = 0
+    """Asked all round it, above what its kind asks."""
 
 
 class House(Frozen):
     levels: tuple[Level, ...] = ()
+    """From the lowest up."""
     rooms: tuple[Room, ...] = ()
+    """In the order they were put in."""
     walls: tuple[Wall, ...] = ()
+    """Walls a run may cross."""
     joists: tuple[JoistField, ...] = ()
+    """Fields of joists a run may cross or lie between."""
     obstacles: tuple[Obstacle, ...] = ()
+    """What stands in the way."""
 
 
 class KitPart(Frozen):
     part: PartName
+    """Id of the part in the catalogue."""
     turn: Facing | None = None
     """Where an angled part turns to, seen from the front of the station."""
 
 
 class Port(Frozen):
     name: PortName
+    """Such as flow, left, gas; once a station."""
     role: RoleId
+    """What runs through it; the service follows from it."""
     way: Literal["out", "in", "either"]
     """Of the fluid, seen from the station."""
     offset: XYZ
     """Right, out, up from the bottom centre of the back, seen from the front."""
     facing: Facing
+    """The way its mouth looks, seen from the front of the station."""
     end: EndText
+    """The end as the catalogue writes it, such as G 1/2 M flat."""
     metal: Metal | None = None
     """What its end is made of; None where nobody has said."""
     kit: tuple[KitPart, ...] = ()
+    """What is screwed to it before the run begins, from the port on."""
 
 
 class Brings(Frozen):
     """What a station has inside it already."""
 
     vessel_l: NotNegative | None = None
+    """Expansion vessel [L]."""
     safety_valve_bar: Positive | None = None
+    """What its safety valve opens at."""
     pump: bool = False
+    """Whether a circulator is inside."""
     filling: bool = False
+    """Whether a filling set is inside."""
     vents: bool = False
+    """Whether it lets its own air out."""
     drains: bool = False
+    """Whether it can be drained at itself."""
 
 
 def _kind_data(kind: KindSpec, said: Any) -> Any:
@@ -181,19 +229,29 @@ def _kind_data(kind: KindSpec, said: Any) -> Any:
 
 class Station(Frozen):
     id: Id
+    """Such as BLR, R4."""
     kind: KindId
+    """Its kind in the registry of services."""
     variant: Annotated[str, StringConstraints(max_length=40)] = ""
     """Which build of its kind; "" where nobody has said."""
     name: Line = ""
+    """What people call it."""
     level: Id
+    """Id of its level."""
     at: XYZ
     """x, y and height above the level's floor of the bottom centre of its back."""
     faces: Compass = "S"
+    """The way its front looks."""
     state: State = "new"
+    """Whether it is there already, is new, or is to go."""
     ports: tuple[Port, ...] = ()
+    """Where runs may start or finish."""
     data: SerializeAsAny[StationData] = StationData()
+    """What its kind carries: output, width, class and so on."""
     brings: Brings = Brings()
+    """What is inside it already."""
     serial: Line | None = None
+    """By its plate; None where nobody has read it."""
 
     @model_validator(mode="wrap")
     @classmethod
@@ -221,6 +279,7 @@ class Station(Frozen):
 
 class Pipe(Frozen):
     code: Code
+    """The pipe system in the catalogue, such as cu-m."""
     size: Size
     """A size of the system, or "?" while it is to be sized."""
 
@@ -230,32 +289,46 @@ class Pipe(Frozen):
 
 class ItemBase(Frozen):
     id: ItemId
+    """Such as i12; never used again in the job."""
 
 
 class Leg(ItemBase):
     kind: Literal["leg"] = "leg"
+    """A straight piece of the way."""
     dir: Way
+    """The way it goes: N, E, U or an angle between two."""
     length_mm: Annotated[float, Field(ge=0, le=1e6), Micrometres] | None = None
     """None: until level with the finish."""
     said: Annotated[str, StringConstraints(max_length=30)] = ""
+    """As it was typed, so that it is shown as it was taped."""
     basis: Literal["taped", "drawn", "assumed"] = "taped"
+    """How the length was found; assumed ones are asked about."""
 
 
 class DeviceItem(ItemBase):
     kind: Literal["device"] = "device"
+    """A valve, filter, meter or other part in the line."""
     part: PartName
+    """Id of the part in the catalogue."""
     name: Id | None = None
+    """What it is called by on this job; None where it needs no name."""
     arrow: Literal["with", "against", "none"] = "none"
     """With or against the way the run is paced; none: it goes with the flow."""
     handle: Dir | None = None
+    """The side its handle is turned to."""
     setting: Annotated[str, StringConstraints(pattern=r"^[^\s\[\](){}\"#;]{1,20}$")] | None = None
+    """What it is set to, as typed."""
 
 
 class Tee(ItemBase):
     kind: Literal["tee"] = "tee"
+    """A branch."""
     name: Id
+    """What runs that hang on it call it."""
     outlet: Dir | None = None
+    """The way its branch looks; None: by the run that hangs on it."""
     closed: Literal["plug", "cap"] | None = None
+    """How the branch is shut where no run hangs on it."""
     drop_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
     """How far the closed outlet stands off, as the pocket of a sediment trap under a gas tee does."""
 
@@ -268,29 +341,44 @@ class Tee(ItemBase):
 
 class Point(ItemBase):
     kind: Literal["point"] = "point"
+    """A name for a place along the run, without a part."""
     name: Id
+    """What others call it."""
 
 
 class Pass(ItemBase):
     kind: Literal["pass"] = "pass"
+    """The run goes through something."""
     through: Literal["wall", "floor", "ceiling", "joists"]
+    """What it goes through."""
     thickness_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
+    """How thick that is; None: by the house, or not known."""
     said: Annotated[str, StringConstraints(max_length=30)] = ""
+    """As it was typed."""
     count: Annotated[int, Field(ge=1, le=999)] | None = None
+    """How many joists are crossed."""
     ref: Id | None = None
+    """Id of the wall or field of joists."""
     sleeve: bool = False
+    """Whether the pipe runs in a sleeve there."""
 
 
 class PipeChange(ItemBase):
     kind: Literal["pipe"] = "pipe"
+    """Another pipe from here on."""
     pipe: Pipe
+    """The pipe from here on."""
 
 
 class Lie(ItemBase):
     kind: Literal["lie"] = "lie"
+    """How the run lies from here on; what is None stays as it was."""
     place: Literal["view", "boxed", "wall", "floor", "ceiling", "loft", "ground", "outside"] | None = None
+    """Where it lies."""
     lag_mm: Annotated[float, Field(ge=0, le=1e4), Micrometres] | None = None
+    """Thickness of its lagging."""
     clip_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
+    """Spacing of clips wanted, in place of the table's."""
     fall: Annotated[float, Field(ge=0, le=1), AfterValidator(lambda fall: round(fall, 6))] | None = None
     """Drop over length along the run; 0 for none."""
 
@@ -299,11 +387,17 @@ class SetItem(ItemBase):
     """The run steps to a side, and with and_side to a second side at once: a rolling offset."""
 
     kind: Literal["set"] = "set"
+    """A step to a side and on the same way."""
     side: Dir
+    """The side stepped to."""
     height_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
+    """How far to that side."""
     angle_deg: Annotated[float, Field(ge=5, le=75), Micrometres] = 45
+    """How steep the step is."""
     and_side: Dir | None = None
+    """The second side of a rolling offset."""
     and_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
+    """How far to the second side."""
 
     @model_validator(mode="after")
     def _both_or_none(self) -> Self:
@@ -314,16 +408,22 @@ class SetItem(ItemBase):
 
 class Crossover(ItemBase):
     kind: Literal["crossover"] = "crossover"
+    """A hop over something and back."""
     side: Dir
+    """The side it hops to."""
     clear_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
     """Free distance to the run it goes over; without one, the rise of the centre line."""
     angle_deg: Annotated[float, Field(ge=5, le=75), Micrometres] = 45
+    """How steep the hop is."""
     over: Id | None = None
+    """Id of the run or obstacle it goes over."""
 
 
 class Remark(ItemBase):
     kind: Literal["remark"] = "remark"
+    """Words that stay at a place of the run."""
     text: Annotated[str, StringConstraints(min_length=1, max_length=200, pattern=r"^[^;\n\r]+$")]
+    """What is said."""
 
 
 Item = Annotated[
@@ -339,20 +439,32 @@ class TwinOf(Frozen):
     along it."""
 
     run: Id
+    """Id of the run it follows."""
     side: Dir
+    """The side it lies on."""
     spacing_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres]
+    """Between the two centre lines."""
 
 
 class Run(Frozen):
     id: Id
+    """Such as F1, R1, G2."""
     service: ServiceId
+    """Heating, water, gas and so on."""
     role: RoleId
+    """What runs through it, such as flow or cold."""
     state: State = "new"
+    """Whether it is there already, is new, or is to go."""
     start: AnchorText
+    """Port or point it starts from, such as BLR.flow."""
     pipe: Pipe
+    """The pipe it begins with."""
     items: tuple[Item, ...] = ()
+    """Legs, parts and marks in the order they were paced."""
     finish: AnchorText | Literal["cap", "plug", "stub", "none"] = "none"
+    """Port or point it ends at, or how its end is closed."""
     twin_of: TwinOf | None = None
+    """The run it lies beside; then it has no items of its own."""
     last_start: XYZ | None = None
     """Where the start was when its anchor was lost: an adrift run is drawn there."""
 
@@ -368,28 +480,45 @@ class Run(Frozen):
 
 class Circuit(Frozen):
     id: Id
+    """Such as C1."""
     source: Id
+    """Id of the boiler, heat pump or mixing set that feeds it."""
     medium: Literal["water", "mpg"] = "water"
+    """Plain water, or water with propylene glycol."""
     mass_fraction: Annotated[float, Field(ge=0, le=0.6)] = 0
+    """Glycol by mass, 0 to 0.6."""
     flow_c: TempC
+    """Designed flow temperature."""
     return_c: TempC
+    """Designed return temperature."""
     cold_c: TempC = 10
+    """Temperature it is filled at."""
     fill_bar: NotNegative | None = None
+    """Cold pressure at the gauge; None: by the sum."""
 
 
 class Fact(Frozen):
     path: Key
+    """What it is about, such as house/gas_pressure."""
     value: float | bool | Line
+    """As it was given."""
     unit: Annotated[str, StringConstraints(max_length=20)] = ""
+    """Of the value; empty for words, yes and no."""
     basis: Literal["measured", "told", "label", "assumed"]
+    """How it is known."""
     by_role: Line | None = None
+    """Who said it, as a role."""
     on: Annotated[str, StringConstraints(max_length=40)] | None = None
+    """The day, ISO 8601."""
 
 
 class Choice(Frozen):
     option: Line
+    """Id of the way chosen."""
     origin: Literal["practice", "firm", "job"]
+    """Who chose: the practice's usual way, the firm, or this job."""
     reason: Text | None = None
+    """Why, in the fitter's words."""
 
 
 OverrideField = Literal["method", "chain", "pipe", "kv", "turns", "minutes", "after", "length_mm"]
@@ -397,56 +526,91 @@ OverrideField = Literal["method", "chain", "pipe", "kv", "turns", "minutes", "af
 
 class Override(Frozen):
     target: Key
+    """Key of the joint, station, step or piece."""
     field: OverrideField
+    """What is set by hand."""
     value: float | Line
+    """What it is set to."""
     reason: Text = ""
+    """Why, in the fitter's words."""
     by_role: Line = ""
+    """Who set it, as a role."""
 
 
 class Waiver(Frozen):
     rule: Key
+    """Id of the rule that is waived."""
     where: Key
+    """Key of the place."""
     reason: Annotated[str, StringConstraints(min_length=1, max_length=2000)]
+    """Why; it is printed."""
     by_role: Line = ""
+    """Who waived it, as a role."""
 
 
 class Task(Frozen):
     """A small job asked for on this one: its kind, the key of what it is done on, and what was answered about it."""
 
     id: Id
+    """Such as T1."""
     kind: Line
+    """What is asked for."""
     where: Key
+    """Key of what it is done on."""
     answers: dict[Annotated[str, StringConstraints(max_length=60)], float | bool | Line] = {}
+    """What was answered about it, by question."""
 
 
 class Measured(Frozen):
     part: Key
+    """Key of a part, or of a socket of a pipe."""
     field: Line
+    """Which of its measures."""
     value: float
+    """As measured, in the unit of the field."""
     on: Annotated[str, StringConstraints(max_length=40)] = ""
+    """The day, ISO 8601."""
 
 
 class Job(Frozen):
     """One job. Ids of stations, runs, rooms, levels and circuits share one namespace; item ids are never re-used."""
 
     format: Literal["oikotherm-job"] = FORMAT  # type: ignore[assignment]
+    """Says what the file is."""
     version: Literal[2] = VERSION  # type: ignore[assignment]
+    """Of the document; older ones are brought up when they are read."""
     uid: Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{2,39}$")]
+    """Its name in addresses and file names."""
     title: Annotated[str, StringConstraints(min_length=1, max_length=120), AfterValidator(plain_line)]
+    """What people call it."""
     place: Line = ""
+    """The property; jobs at one property are listed together."""
     practice: Practice = "british"
+    """Whose rules, words and units hold."""
     pace_unit: PaceUnit = "mm"
+    """The unit lengths are typed and shown in."""
     house: House = House()
+    """The building around it."""
     stations: tuple[Station, ...] = ()
+    """What the pipe joins."""
     runs: tuple[Run, ...] = ()
+    """Pipe as it was paced."""
     circuits: tuple[Circuit, ...] = ()
+    """Heating circuits with temperatures of their own."""
     facts: tuple[Fact, ...] = ()
+    """What was asked on site and answered."""
     choices: dict[Annotated[str, StringConstraints(max_length=60)], Choice] = {}
+    """Option chosen, by topic of House practice."""
     overrides: tuple[Override, ...] = ()
+    """What was set by hand in place of what is worked out."""
     waivers: tuple[Waiver, ...] = ()
+    """Findings that are accepted, with the reason."""
     measured: tuple[Measured, ...] = ()
+    """Measures of parts that go before the books'."""
     tasks: tuple[Task, ...] = ()
+    """Small jobs asked for on this one."""
     next_item: Annotated[int, Field(ge=1, le=10**9)] = 1
+    """The number the next item gets."""
     _stations: dict[str, Station] = PrivateAttr(default_factory=dict)
     _runs: dict[str, Run] = PrivateAttr(default_factory=dict)
 

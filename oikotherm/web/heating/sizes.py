@@ -43,6 +43,7 @@ def _circuits(frame: Frame) -> dict[str, Any]:
             load["how"] = how_set(how[load["id"]], load["flow_l_h"] / 60)
         more: dict[str, Any] = {"stair": staircase(heating), "heating": heating, "at_flow": []}
         if row["emitters"]:
+            more["drawing"] = frame.drawing(width=330, height=300, findings=False, measures=False)
             for number, pump in enumerate(row["pumps"]):
                 pump["drawing"] = pump_drawing(heating, number)
             more["at_flow"] = at_flow_temperatures(frame, row["source"])

@@ -136,12 +136,13 @@ def demo(args: argparse.Namespace) -> int:
     for job in documents():
         with writing(conn):
             there = jobs.exists(conn, job.uid)
+            last = jobs.last_rev(conn, job.uid)
             if there and args.fresh:
                 conn.execute("DELETE FROM job WHERE uid = ?", (job.uid,))
                 conn.execute("DELETE FROM setting WHERE name = ?", (f"printed:{job.uid}",))
                 conn.execute("DELETE FROM job_text WHERE uid = ?", (job.uid,))
             if not there or args.fresh:
-                jobs.create(conn, job, "demo")
+                jobs.create(conn, job, "demo", floor=last)
         print(f"{job.title}: {'kept' if there and not args.fresh else 'loaded'}")
     return 0
 
@@ -251,12 +252,16 @@ def _stored(args: argparse.Namespace) -> Any:
 
 def import_(args: argparse.Namespace) -> int:
     """Store a job document; a uid that is taken gets a new one."""
+    from .core.admission import admit
     from .core.job.document import new_uid
+    from .core.memory import Memory
+    from .exchange.in_force import firm_context
     from .store import jobs
     from .store.database import open_database, writing
 
     job = _read_job(args.job)
     conn = open_database(_database(args))
+    admit(job, firm_context(conn, Memory()))
     with writing(conn):
         if jobs.exists(conn, job.uid):
             job = job.model_copy(update={"uid": new_uid()})
@@ -288,7 +293,7 @@ def calc(args: argparse.Namespace) -> int:
 
 def backup(args: argparse.Namespace) -> int:
     """Copy the database to a file while it is in use."""
-    from .store.database import backup as copy
+    from .store.backup import backup as copy
     from .store.database import now, open_database
 
     to = Path(args.to or f"oikotherm-backup-{now()[:19].replace(':', '')}.sqlite")
@@ -299,10 +304,10 @@ def backup(args: argparse.Namespace) -> int:
 
 def restore(args: argparse.Namespace) -> int:
     """Put a backup in place of the database; what was there is kept beside it."""
-    from .store.database import restore as put_back
+    from .store.backup import restore as put_back
 
-    put_back(Path(args.source), _database(args))
-    _print({"restored": args.source})
+    kept = put_back(Path(args.source), _database(args))
+    _print({"restored": args.source, "kept": str(kept) if kept else None})
     return 0
 
 

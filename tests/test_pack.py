@@ -10,18 +10,19 @@ from datetime import date
 from icalendar import Calendar
 from pypdf import PdfReader
 
+from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.document import write
 from oikotherm.core.work.plan import plan
 from oikotherm.drawing.pdf import outlines
 from oikotherm.drawing.svg import SHAPES
+from oikotherm.exchange.bundle_in import import_bundle
 from oikotherm.exchange.heating.sizes import sizes_of
-from oikotherm.exchange.pack import bundle, import_bundle, pack_of, reminders_ics
+from oikotherm.exchange.pack import bundle, pack_of, reminders_ics
 from oikotherm.exchange.packpdf import pack_pdf
 from oikotherm.exchange.site import proofs_of
 from oikotherm.store import jobs, records
-from oikotherm.store.database import writing
 from oikotherm.web import create_app
 from tests.jobs import circuit, demo, edit
 from tests.proving import readings
@@ -175,8 +176,7 @@ class BundleTest(WebCase):
         other = create_app(self.app.config["DATABASE"].parent / "other")
         fresh = jobs_connect(other)
         self.addCleanup(fresh.close)
-        with writing(fresh):
-            self.assertEqual(import_bundle(fresh, data), "lockhouse")
+        self.assertEqual(import_bundle(fresh, data, Context()), "lockhouse")
         names = [
             zipfile.ZipFile(io.BytesIO(bundle(conn, "lockhouse", date(2026, 3, 1)))).namelist()
             for conn in (fresh, self.conn)
@@ -210,7 +210,7 @@ class BundleTest(WebCase):
                 self.assertEqual(response.status_code, 422)
                 self.assertEqual(len(jobs.listing(self.conn)), 1)
         with self.assertRaises(Refused):
-            import_bundle(self.conn, b"PK")
+            import_bundle(self.conn, b"PK", Context())
 
 
 def jobs_connect(app):

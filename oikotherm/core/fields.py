@@ -44,7 +44,8 @@ Code = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9-]{0,15}$")]
 PartName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9/x.-]{0,39}$")]
 Line = Annotated[str, StringConstraints(max_length=200), AfterValidator(plain_line)]
 Text = Annotated[str, StringConstraints(max_length=2000)]
-Key = Annotated[str, StringConstraints(min_length=1, max_length=80)]
+MOST_KEY = 80
+Key = Annotated[str, StringConstraints(min_length=1, max_length=MOST_KEY)]
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 Positive = Annotated[float, Field(gt=0, le=1e9)]
 Micrometres = AfterValidator(lambda mm: round(mm, 3))

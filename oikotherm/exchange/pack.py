@@ -5,15 +5,13 @@ from __future__ import annotations
 import io
 import json
 import sqlite3
-import uuid as uuids
 import zipfile
 from collections.abc import Sequence
 from datetime import UTC, date, datetime
 from typing import Any
 
 from ..core.design import Design, derive
-from ..core.errors import Refused
-from ..core.job.document import new_uid, read, write
+from ..core.job.document import write
 from ..core.memory import Memory
 from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
@@ -37,7 +35,6 @@ CAUTION = (
     "hot water are licensed work; "
     "local code and the authority decide. This is a calculation, not a certificate."
 )
-MOST_BYTES = 8_000_000
 
 
 def sections_of(design: Design) -> list[PackSection]:
@@ -168,59 +165,3 @@ def bundle(conn: sqlite3.Connection, uid: str, today: date, memory: Memory | Non
         for name, data in files.items():
             archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
     return out.getvalue()
-
-
-def import_bundle(conn: sqlite3.Connection, data: bytes) -> str:
-    """Take in a bundle: document, records and labels; gives the uid. Under a new uid when it is taken, records too.
-
-    The caller opens the transaction. Raises Refused for what is no bundle.
-    """
-    parts = _unzip(data)
-    job = read(parts["job.oikotherm.json"])
-    old_uid = job.uid
-    if jobs_store.exists(conn, job.uid):
-        job = job.model_copy(update={"uid": new_uid()})
-    jobs_store.create(conn, job, "imported bundle")
-    same = job.uid == old_uid
-
-    def ident(found: Any) -> Any:
-        return found if same or found is None else str(uuids.uuid5(uuids.NAMESPACE_URL, f"{job.uid}/{found}"))
-
-    for record in parts["records"]:
-        if not isinstance(record, dict):
-            raise Refused("records.json", record, "a list of records", "[]")
-        kept = {**record, "job": job.uid, "uuid": ident(record.get("uuid")), "corrects": ident(record.get("corrects"))}
-        kept.pop("received_at", None)
-        try:
-            records_store.add(conn, kept)
-        except (sqlite3.Error, TypeError) as error:
-            raise Refused("records.json", record, f"a record as this program writes it ({error})", "") from None
-    jobs_store.freeze_labels(conn, job.uid, 1, [{str(key): str(value)} for key, value in parts["labels"].items()])
-    return job.uid
-
-
-def _unzip(data: bytes) -> dict[str, Any]:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            sizes = {info.filename: info.file_size for info in archive.infolist()}
-            if "job.oikotherm.json" not in sizes:
-                raise Refused(
-                    "bundle", ", ".join(list(sizes)[:4]), "a bundle with job.oikotherm.json", "lockhouse-bundle.zip"
-                )
-            if any(size > MOST_BYTES for size in sizes.values()):
-                raise Refused(
-                    "bundle", f"{max(sizes.values())} bytes in one file", f"files of at most {MOST_BYTES} bytes", ""
-                )
-            found: dict[str, Any] = {"job.oikotherm.json": archive.read("job.oikotherm.json")}
-            for name, empty in (("records", "[]"), ("labels", "{}")):
-                text = archive.read(f"{name}.json").decode() if f"{name}.json" in sizes else empty
-                found[name] = json.loads(text)
-    except (zipfile.BadZipFile, ValueError, RuntimeError, NotImplementedError, RecursionError) as error:
-        raise Refused(
-            "bundle", str(error)[:60], "a bundle that this program exported", "lockhouse-bundle.zip"
-        ) from None
-    if not isinstance(found["records"], list) or not isinstance(found["labels"], dict):
-        raise Refused(
-            "bundle", "records or labels of another kind", "a bundle that this program exported", "lockhouse-bundle.zip"
-        )
-    return found

@@ -1,16 +1,21 @@
-"""The connection, migrations with a backup before, online backup and restore."""
+"""The connection, and migrations with a backup before. One process at a time makes or changes a database."""
 
 from __future__ import annotations
 
+import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
 from ..core.errors import Refused
+from .differences import digest_of, unpack
 
 MIGRATIONS = Path(__file__).with_name("migrations")
+APPLICATION_ID = 0x4F494B4F  # "OIKO", in the header of every database from version 5 on
+WITH_APPLICATION_ID = 5
+PRIVATE_FOLDER, PRIVATE_FILE = 0o700, 0o600
 
 
 def now() -> str:
@@ -24,11 +29,16 @@ def connect(path: Path | str) -> sqlite3.Connection:
     Transactions are begun by hand (`writing`), so autocommit is on.
     """
     conn = sqlite3.connect(path, isolation_level=None, timeout=5.0, check_same_thread=False)
-    conn.row_factory = sqlite3.Row
-    conn.execute("PRAGMA foreign_keys = ON")
-    conn.execute("PRAGMA journal_mode = WAL")
-    conn.execute("PRAGMA synchronous = FULL")
-    conn.execute("PRAGMA busy_timeout = 5000")
+    try:
+        conn.row_factory = sqlite3.Row
+        conn.create_function("stored_digest", 1, lambda blob: digest_of(unpack(blob)), deterministic=True)
+        conn.execute("PRAGMA busy_timeout = 5000")
+        conn.execute("PRAGMA foreign_keys = ON")
+        conn.execute("PRAGMA journal_mode = WAL")
+        conn.execute("PRAGMA synchronous = FULL")
+    except sqlite3.Error:
+        conn.close()
+        raise
     return conn
 
 
@@ -38,10 +48,39 @@ def writing(conn: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
     conn.execute("BEGIN IMMEDIATE")
     try:
         yield conn
+        conn.execute("COMMIT")
     except BaseException:
-        conn.execute("ROLLBACK")
+        if conn.in_transaction:  # where the disk is full the transaction may be gone already
+            conn.execute("ROLLBACK")
         raise
-    conn.execute("COMMIT")
+
+
+def private_folder(folder: Path) -> Path:
+    """The folder, made as needed; what is made is for this user alone. Raises OSError."""
+    if not folder.exists():
+        folder.mkdir(parents=True, mode=PRIVATE_FOLDER)
+    return folder
+
+
+def private_file(path: Path) -> Path:
+    """The file, made empty as needed, for this user alone. Raises OSError."""
+    os.close(os.open(path, os.O_CREAT | os.O_RDWR, PRIVATE_FILE))
+    path.chmod(PRIVATE_FILE)
+    return path
+
+
+@contextmanager
+def alone_in(folder: Path) -> Iterator[None]:
+    """One process at a time makes, migrates or restores what is in a folder; others wait. The lock goes with the
+    process that holds it."""
+    with private_file(private_folder(folder) / "lock").open("r+b") as file:
+        try:
+            import fcntl
+        except ImportError:  # not on this system: SQLite's own locks must do
+            yield
+            return
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
 
 
 def version(conn: sqlite3.Connection) -> int:
@@ -49,12 +88,16 @@ def version(conn: sqlite3.Connection) -> int:
 
 
 def pending(conn: sqlite3.Connection, folder: Path = MIGRATIONS) -> list[Path]:
-    """Migrations newer than the database, in order. Raises Refused if the database is newer than the program."""
+    """Migrations newer than the database, in order. Raises Refused if the database is newer than the program, or none
+    of ours."""
     paths = sorted(folder.glob("[0-9][0-9][0-9]_*.sql"))
     have = version(conn)
     newest = int(paths[-1].name[:3]) if paths else 0
     if have > newest:
         raise Refused("database", f"version {have}", f"version {newest} or older; this program is too old for it", "")
+    mark = int(conn.execute("PRAGMA application_id").fetchone()[0])
+    if mark != (APPLICATION_ID if have >= WITH_APPLICATION_ID else 0):
+        raise Refused("database", f"application id {mark}", "a database made by this program", "data/oikotherm.sqlite")
     return [path for path in paths if int(path.name[:3]) > have]
 
 
@@ -63,6 +106,8 @@ def migrate(conn: sqlite3.Connection, path: Path, folder: Path = MIGRATIONS) -> 
 
     Gives the names applied. Safe on every start.
     """
+    from .backup import backup  # which migrates what it restores
+
     todo = pending(conn, folder)
     if todo and version(conn) > 0:
         backup(conn, path.with_name(f"{path.stem}-before-{todo[0].name[:3]}-{now().replace(':', '')}.sqlite"))
@@ -79,53 +124,13 @@ def migrate(conn: sqlite3.Connection, path: Path, folder: Path = MIGRATIONS) -> 
 
 
 def open_database(path: Path) -> sqlite3.Connection:
-    """Open the database, made and migrated as needed."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    conn = connect(path)
-    migrate(conn, path)
+    """Open the database, made and migrated as needed. Raises OSError, sqlite3.Error, Refused."""
+    with alone_in(path.parent):
+        private_file(path)
+        conn = connect(path)
+        try:
+            migrate(conn, path)
+        except BaseException:
+            conn.close()
+            raise
     return conn
-
-
-def backup(conn: sqlite3.Connection, to: Path) -> Path:
-    """Copy the database to a new file while it is in use. Raises Refused if the file exists."""
-    if to.exists():
-        raise Refused("file", to.name, "a file that does not exist yet", "backup.sqlite")
-    with closing(sqlite3.connect(to)) as target:
-        conn.backup(target)
-    return to
-
-
-def restore(source: Path, path: Path) -> None:
-    """Put a backup in place of the database; what was there is kept beside it. Raises Refused if it is no database of
-    ours."""
-    if not source.is_file():
-        raise Refused("file", source.name, "a backup made by this program", "backup.sqlite")
-    try:
-        with closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as conn:
-            good = conn.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
-            good = (
-                good
-                and conn.execute("SELECT count(*) FROM sqlite_master WHERE name = 'design_revision'").fetchone()[0] == 1
-            )
-            good = good and not pending_refused(conn)
-    except sqlite3.Error:
-        good = False
-    if not good:
-        raise Refused(
-            "file", source.name, "a backup made by this program, whole and not newer than it", "backup.sqlite"
-        )
-    if path.exists():
-        with closing(connect(path)) as old:
-            backup(old, path.with_name(f"{path.stem}-before-restore-{now().replace(':', '')}.sqlite"))
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as conn, closing(connect(path)) as target:
-        conn.backup(target)
-        migrate(target, path)
-
-
-def pending_refused(conn: sqlite3.Connection) -> bool:
-    try:
-        pending(conn)
-    except Refused:
-        return True
-    return False

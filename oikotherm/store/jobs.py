@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 import sqlite3
-import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..core.errors import Refused
 from ..core.job.document import read
 from ..core.job.model import Job
 from .database import now
+from .differences import difference, digest_of, pack, restored, text_of, unpack
+
+MOST_SINCE_BASE = 64  # differences made of one base
+MOST_SHARE = 8  # a difference that takes more than this part of its base is stored whole
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +26,8 @@ class Revision:
     rev: int
     parent: int | None
     made_at: str
+    digest: str
+    """Of its text: what was derived of it is remembered by this, not by its number."""
     summary: str
     job: Job
 
@@ -38,18 +44,12 @@ class NoJob(Exception):
     """There is no job of that uid."""
 
 
-def _pack(job: Job) -> bytes:
-    return zlib.compress(job.model_dump_json(exclude_none=True).encode(), 3)
-
-
-def _unpack(blob: bytes) -> Job:
-    return read(zlib.decompress(blob))
-
-
-def create(conn: sqlite3.Connection, job: Job, summary: str, by_role: str = "site lead") -> int:
-    """Store a new job as revision 1. sqlite3.IntegrityError if the uid exists."""
+def create(conn: sqlite3.Connection, job: Job, summary: str, by_role: str = "site lead", floor: int = 0) -> int:
+    """Store a new job as revision 1; its next revision gets a number above `floor`. sqlite3.IntegrityError if the uid
+    exists."""
     stamp = now()
-    conn.execute("INSERT INTO job (uid, head, made_at, opened_at) VALUES (?, 1, ?, ?)", (job.uid, stamp, stamp))
+    sql = "INSERT INTO job (uid, head, made_at, opened_at, floor) VALUES (?, 1, ?, ?, ?)"
+    conn.execute(sql, (job.uid, stamp, stamp, floor))
     _insert(conn, job, 1, None, summary, [], by_role)
     return 1
 
@@ -67,10 +67,41 @@ def _insert(
     commands: Sequence[Any],
     by_role: str,
 ) -> None:
-    sql = """INSERT INTO design_revision (job, rev, parent, made_at, by_role, summary, commands, document)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?)"""
-    conn.execute(sql, (job.uid, rev, parent, now(), by_role, summary, json.dumps(list(commands)), _pack(job)))
+    text = text_of(job)
+    base, blob = _stored_as(conn, job.uid, parent, text)
+    sql = """INSERT INTO design_revision (job, rev, parent, made_at, by_role, summary, commands, document, base, digest)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"""
+    said = json.dumps(list(commands))
+    conn.execute(sql, (job.uid, rev, parent, now(), by_role, summary, said, blob, base, digest_of(text)))
     _index(conn, job)
+
+
+def _stored_as(conn: sqlite3.Connection, uid: str, parent: int | None, text: str) -> tuple[int | None, bytes]:
+    """A revision's base and bytes: the difference from the base its parent has, or, now and then, the whole."""
+    if parent is None:
+        return None, pack(text)
+    sql = "SELECT coalesce(base, rev) FROM design_revision WHERE job = ? AND rev = ?"
+    base = int(conn.execute(sql, (uid, parent)).fetchone()[0])
+    row = conn.execute("SELECT document FROM design_revision WHERE job = ? AND rev = ?", (uid, base)).fetchone()
+    since = conn.execute("SELECT count(*) FROM design_revision WHERE job = ? AND base = ?", (uid, base)).fetchone()[0]
+    if since < MOST_SINCE_BASE:
+        blob = difference(unpack(row[0]), text)
+        if len(blob) * MOST_SHARE < max(len(row[0]), 4_000):
+            return base, blob
+    return None, pack(text)
+
+
+def stored_text(conn: sqlite3.Connection, uid: str, rev: int) -> str:
+    """The text of a revision exactly as it was stored. Raises NoJob; Refused where its bytes are damaged."""
+    sql = """SELECT r.document, r.digest, b.document FROM design_revision r
+             LEFT JOIN design_revision b ON b.job = r.job AND b.rev = r.base WHERE r.job = ? AND r.rev = ?"""
+    row = conn.execute(sql, (uid, rev)).fetchone()
+    if row is None:
+        raise NoJob(uid)
+    text = unpack(row[0]) if row[2] is None else restored(unpack(row[2]), row[0])
+    if digest_of(text) != row[1]:
+        raise Refused("revision", f"{uid}, revision {rev}: damaged bytes", "a revision as it was stored", "a backup")
+    return text
 
 
 def _index(conn: sqlite3.Connection, job: Job) -> None:
@@ -92,13 +123,13 @@ def head(conn: sqlite3.Connection, uid: str) -> Revision:
 
 
 def head_mark(conn: sqlite3.Connection, uid: str) -> tuple[int, str]:
-    """The number of the present revision and when it was made: what its document can be remembered by. Raises NoJob."""
-    sql = """SELECT r.rev, r.made_at FROM design_revision r
+    """The number of the present revision and the digest of its text: what it can be remembered by. Raises NoJob."""
+    sql = """SELECT r.rev, r.digest FROM design_revision r
              JOIN job j ON j.uid = r.job AND j.head = r.rev WHERE j.uid = ?"""
     row = conn.execute(sql, (uid,)).fetchone()
     if row is None:
         raise NoJob(uid)
-    return row["rev"], row["made_at"]
+    return row["rev"], row["digest"]
 
 
 def revision(conn: sqlite3.Connection, uid: str, rev: int) -> Revision:
@@ -106,11 +137,8 @@ def revision(conn: sqlite3.Connection, uid: str, rev: int) -> Revision:
     row = conn.execute("SELECT * FROM design_revision WHERE job = ? AND rev = ?", (uid, rev)).fetchone()
     if row is None:
         raise NoJob(uid)
-    return _revision(row)
-
-
-def _revision(row: sqlite3.Row) -> Revision:
-    return Revision(row["job"], row["rev"], row["parent"], row["made_at"], row["summary"], _unpack(row["document"]))
+    job = read(stored_text(conn, uid, rev), most_bytes=None)
+    return Revision(row["job"], row["rev"], row["parent"], row["made_at"], row["digest"], row["summary"], job)
 
 
 def head_rev(conn: sqlite3.Connection, uid: str) -> int:
@@ -121,6 +149,14 @@ def head_rev(conn: sqlite3.Connection, uid: str) -> int:
     return int(row[0])
 
 
+def last_rev(conn: sqlite3.Connection, uid: str) -> int:
+    """The highest number a revision of the job ever had, as far as is known; 0 for a job that is not here."""
+    sql = """SELECT max(coalesce(max(r.rev), 0), j.floor) FROM job j
+             LEFT JOIN design_revision r ON r.job = j.uid WHERE j.uid = ?"""
+    found = conn.execute(sql, (uid,)).fetchone()[0]
+    return int(found or 0)
+
+
 def commit(
     conn: sqlite3.Connection, job: Job, base_rev: int, summary: str, commands: Sequence[Any], by_role: str = "site lead"
 ) -> int:
@@ -128,7 +164,7 @@ def commit(
     present = head_rev(conn, job.uid)
     if present != base_rev:
         raise Stale(present)
-    rev = int(conn.execute("SELECT max(rev) FROM design_revision WHERE job = ?", (job.uid,)).fetchone()[0]) + 1
+    rev = last_rev(conn, job.uid) + 1
     _insert(conn, job, rev, base_rev, summary, commands, by_role)
     conn.execute("UPDATE job SET head = ? WHERE uid = ?", (rev, job.uid))
     return rev

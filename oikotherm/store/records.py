@@ -8,40 +8,37 @@ import uuid as uuids
 from typing import Any
 
 from ..core.errors import Refused
+from ..core.work.record_in import record_in
 from .database import now
 
 _FIELDS = ("uuid", "job", "kind", "key", "label", "rev", "made_at", "by_role", "body", "corrects")
 
 
-def add(conn: sqlite3.Connection, record: dict[str, Any]) -> bool:
+def add(conn: sqlite3.Connection, said: dict[str, Any], clock_off_s: float = 0.0) -> bool:
     """Keep a record; sending it again changes nothing. True if it was new. The caller commits.
 
-    record: uuid, job, kind, key, label, rev, made_at (ISO 8601), by_role, body (a JSON object), corrects (uuid or
-    None). Raises Refused: not a uuid, a field missing, the same uuid with other contents.
+    said: as work.record_in reads it; what it corrects may come after it. clock_off_s: how far the sender's clock was
+    off. Raises Refused: fields that are none of its kind, no such job, the same uuid with other contents.
     """
-    missing = [name for name in _FIELDS if name not in record and name != "corrects"]
-    if missing:
-        raise Refused(missing[0], "nothing", "this field", "")
-    try:
-        ident = str(uuids.UUID(str(record["uuid"])))
-    except ValueError:
-        raise Refused("uuid", record["uuid"], "a uuid made by the client", str(uuids.UUID(int=1))) from None
-    values = {
-        **{name: record.get(name) for name in _FIELDS},
-        "uuid": ident,
-        "body": json.dumps(record["body"], sort_keys=True),
-    }
-    old = conn.execute("SELECT * FROM record WHERE uuid = ?", (ident,)).fetchone()
+    record = record_in(said)
+    values = {**record, "body": json.dumps(record["body"], sort_keys=True, ensure_ascii=False)}
+    old = conn.execute("SELECT * FROM record WHERE uuid = ?", (values["uuid"],)).fetchone()
     if old is not None:
-        if any(old[name] != values[name] for name in _FIELDS):
-            raise Refused("uuid", ident, "a fresh uuid: this one is kept with other contents", str(uuids.uuid4()))
+        same = json.loads(old["body"]) == record["body"] and all(
+            old[name] == values[name] for name in _FIELDS if name != "body"
+        )
+        if not same:
+            fresh = str(uuids.uuid4())
+            raise Refused("uuid", values["uuid"], "a fresh uuid: this one is kept with other contents", fresh)
         return False
-    sql = """INSERT INTO record (uuid, job, kind, key, label, rev, made_at, received_at, by_role, body, corrects)
-             VALUES (:uuid, :job, :kind, :key, :label, :rev, :made_at, :received_at, :by_role, :body, :corrects)"""
+    sql = """INSERT INTO record (uuid, job, kind, key, label, rev, made_at, received_at, by_role, body, corrects,
+                                 clock_off_s)
+             VALUES (:uuid, :job, :kind, :key, :label, :rev, :made_at, :received_at, :by_role, :body, :corrects,
+                     :clock_off_s)"""
     try:
-        conn.execute(sql, {**values, "received_at": now()})
-    except (sqlite3.IntegrityError, sqlite3.InterfaceError, sqlite3.ProgrammingError, OverflowError) as error:
-        raise Refused("record", error, "fields of the right kind, of a job that is here", '"rev": 1') from None
+        conn.execute(sql, {**values, "received_at": now(), "clock_off_s": round(clock_off_s, 1)})
+    except sqlite3.IntegrityError:
+        raise Refused("job", record["job"], "a job that is here", "lockhouse") from None
     return True
 
 

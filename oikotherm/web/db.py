@@ -42,8 +42,12 @@ class Opened:
 
     memory: Memory = field(default_factory=Memory)
     heads: OrderedDict[tuple[str, int, str], jobs_store.Revision] = field(default_factory=OrderedDict)
-    designs: OrderedDict[tuple[str, int, str], Design] = field(default_factory=OrderedDict)
+    """By uid, number and digest of the text."""
+    designs: OrderedDict[tuple[str, str, str], Design] = field(default_factory=OrderedDict)
+    """By uid, digest of the text, and mark of the context."""
     lock: threading.Lock = field(default_factory=threading.Lock)
+    editing: dict[str, threading.Lock] = field(default_factory=dict)
+    """Edits of one job come one after another, so that none is worked out for nothing."""
 
 
 def opened() -> Opened:
@@ -84,15 +88,19 @@ def head_of(uid: str) -> jobs_store.Revision:
     return _keep(mark, jobs_store.revision(get(), uid, mark[1]))
 
 
-def keep_head(job: Job) -> None:
-    """Remember a job that has just been stored as its head, rather than read it again."""
-    at = jobs_store.head_mark(get(), job.uid)
-    base, summary = (
-        get()
-        .execute("SELECT parent, summary FROM design_revision WHERE job = ? AND rev = ?", (job.uid, at[0]))
-        .fetchone()
-    )
-    _keep((job.uid, *at), jobs_store.Revision(job.uid, at[0], base, at[1], summary, job))
+def keep_edit(job: Job, rev: int, design: Design) -> None:
+    """Remember a job that has just been stored, with its design, rather than read and derive it again."""
+    sql = "SELECT parent, made_at, digest, summary FROM design_revision WHERE job = ? AND rev = ?"
+    parent, made_at, digest, summary = get().execute(sql, (job.uid, rev)).fetchone()
+    _keep((job.uid, rev, digest), jobs_store.Revision(job.uid, rev, parent, made_at, digest, summary, job))
+    _keep_design((job.uid, digest, context(job.uid).mark), design)
+
+
+def editing(uid: str) -> threading.Lock:
+    """Held while a job is edited in this process."""
+    kept = opened()
+    with kept.lock:
+        return kept.editing.setdefault(uid, threading.Lock())
 
 
 def _keep(mark: tuple[str, int, str], revision: jobs_store.Revision) -> jobs_store.Revision:
@@ -104,18 +112,23 @@ def _keep(mark: tuple[str, int, str], revision: jobs_store.Revision) -> jobs_sto
     return revision
 
 
-def design_of(uid: str, rev: int, job: Job) -> Design:
-    """The design of a stored revision; kept, since revisions never change."""
-    own = context(uid)
-    key = (uid, rev, own.mark)
+def design_of(at: jobs_store.Revision) -> Design:
+    """The design of a stored revision; kept by what the revision says, whatever its number."""
+    own = context(at.uid)
+    key = (at.uid, at.digest, own.mark)
     kept = opened()
     with kept.lock:
         if key in kept.designs:
             kept.designs.move_to_end(key)
             return kept.designs[key]
-    design = derive(job, own)
+    return _keep_design(key, derive(at.job, own))
+
+
+def _keep_design(key: tuple[str, str, str], design: Design) -> Design:
+    kept = opened()
     with kept.lock:
         kept.designs[key] = design
+        kept.designs.move_to_end(key)
         while len(kept.designs) > MOST_KEPT:
             kept.designs.popitem(last=False)
     return design
@@ -123,9 +136,10 @@ def design_of(uid: str, rev: int, job: Job) -> Design:
 
 def design_kept(uid: str, rev: int) -> Design | None:
     """The design of a revision if it was worked out lately; its context may be older."""
+    row = get().execute("SELECT digest FROM design_revision WHERE job = ? AND rev = ?", (uid, rev)).fetchone()
     kept = opened()
     with kept.lock:
-        for (one, at, _), design in reversed(kept.designs.items()):
-            if (one, at) == (uid, rev):
+        for (one, digest, _), design in reversed(kept.designs.items()):
+            if row is not None and (one, digest) == (uid, row[0]):
                 return design
     return None

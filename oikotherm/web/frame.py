@@ -75,7 +75,7 @@ class Frame:
         self.at = db.head_of(uid)
         self.rev = self.at.rev
         self.job: Job = self.at.job
-        self.design: Design = db.design_of(uid, self.rev, self.job)
+        self.design: Design = db.design_of(self.at)
         self.can_undo = jobs_store.undo_target(conn, uid) is not None
         self.can_redo = jobs_store.redo_target(conn, uid) is not None
         marks = {

@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 
+from ..core.admission import admit
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
@@ -55,6 +56,7 @@ def create() -> Any:
     except Refused as error:
         return _page(typed=form, error=error), 422
     conn = db.get()
+    admit(job, db.firm())
     with writing(conn):
         jobs_store.create(conn, job, "new job")
     return redirect(url_for("survey.index", uid=job.uid), 303)
@@ -69,12 +71,12 @@ def import_job() -> Any:
             raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
         data, conn = upload.read(), db.get()
         if data[:2] == b"PK":
-            from ..exchange.pack import import_bundle
+            from ..exchange.bundle_in import import_bundle
 
-            with writing(conn):
-                uid = import_bundle(conn, data)
+            uid = import_bundle(conn, data, db.firm())
             return redirect(url_for("pace.index", uid=uid), 303)
         job = read(data)
+        admit(job, db.firm())
     except Refused as error:
         return _page(import_error=error), 422
     with writing(conn):

@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
 
+from ..core.admission import admit
 from ..core.errors import Refused
 from ..core.job.commands import apply_all, summary
 from ..core.job.document import write
@@ -76,17 +77,24 @@ def _page(said: Any) -> str:
 
 
 def edit_job(uid: str, rev: int, commands: list[Any]) -> int:
-    """Apply commands to revision `rev` and store the result. Raises Refused, Stale, NoJob; nothing is stored then."""
+    """Apply commands to revision `rev`, work the result out, and store it. Raises Refused, Stale, NoJob; nothing is
+    stored then.
+
+    Other jobs can be written meanwhile: the database is locked only to store.
+    """
     conn = db.get()
-    with writing(conn):
+    present = db.head_of(uid)
+    with db.editing(uid):
         present = db.head_of(uid)
         if present.rev != rev:
             raise jobs_store.Stale(present.rev)
         after = apply_all(present.job, commands, db.catalogue(), db.memory())
         if after == present.job:
             return rev
-        stored = jobs_store.commit(conn, after, rev, summary(commands), commands)
-    db.keep_head(after)
+        design = admit(after, db.context(uid), present.job)
+        with writing(conn):
+            stored = jobs_store.commit(conn, after, rev, summary(commands), commands)
+        db.keep_edit(after, stored, design)
     return stored
 
 

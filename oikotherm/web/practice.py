@@ -196,7 +196,7 @@ def property() -> str:  # noqa: A001 - the page's name
     places: dict[str, dict[str, Any]] = {}
     for row in jobs_store.listing(conn):
         at = db.head_of(row["uid"])
-        design = db.design_of(at.uid, at.rev, at.job)
+        design = db.design_of(at)
         due = reminders(design, date.fromisoformat(at.made_at[:10]))
         place = places.setdefault(at.job.place.strip().lower(), {"place": at.job.place, "jobs": [], "stations": []})
         place["jobs"].append({"uid": at.uid, "title": at.job.title})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import UTC, datetime
 from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
@@ -15,7 +16,7 @@ from ..core.joints.takeoff import parts_title
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.work.place import place_words
 from ..core.work.plan import move
-from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states, ticked
+from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states, made_at, ticked
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -26,6 +27,7 @@ from .frame import Frame, page_data
 from .job import _body, edit_job, stale_answer
 from .records import records_here
 
+MOST_RECORDS = 500  # of one sending; a queue comes in slices
 joints_bp = Blueprint("joints", __name__, url_prefix="/jobs/<uid>/joints")
 order_bp = Blueprint("order", __name__, url_prefix="/jobs/<uid>/order")
 records_bp = Blueprint("records", __name__, url_prefix="/jobs/<uid>")
@@ -38,34 +40,38 @@ def roles() -> list[str]:
 
 @records_bp.post("/records")
 def take(uid: str) -> Any:
-    """Keep records; each may come more than once. Gives those kept and those refused, by uuid."""
+    """Keep records; each may come more than once, and late. sent_at: the sender's clock. Gives those kept and those
+    refused, by uuid; those that are kept are on the disk."""
     body = _body()
     sent = body.get("records")
-    if not isinstance(sent, list) or len(sent) > 500:
-        raise Refused("records", sent, "a list of up to 500 records", '[{"uuid": "...", "kind": "joint"}]')
+    if not isinstance(sent, list) or len(sent) > MOST_RECORDS:
+        said = f"{len(sent)} records" if isinstance(sent, list) else sent
+        raise Refused("records", said, f"a list of up to {MOST_RECORDS} records", '[{"uuid": "...", "kind": "joint"}]')
+    off_s = _clock_off_s(body.get("sent_at"))
     conn = db.get()
     jobs_store.head_rev(conn, uid)
     kept: list[str] = []
     refused: list[dict[str, Any]] = []
-    for record in sent:
-        try:
-            if not isinstance(record, dict) or not isinstance(record.get("body"), dict):
-                raise Refused("record", record, "an object with a body", '{"uuid": "...", "body": {}}')
-            if record.get("kind") not in ("joint", "step", "test"):
-                raise Refused("kind", record.get("kind"), "joint, step or test", "joint")
-            with writing(conn):
-                records_store.add(conn, {**record, "job": uid})
-                if record["kind"] == "joint":
-                    jobs_store.freeze_labels(
-                        conn, uid, int(record["rev"]), [{str(record["key"]): str(record["label"])}]
-                    )
-            kept.append(str(record["uuid"]))
-        except (Refused, ValueError, TypeError) as error:
-            found = error if isinstance(error, Refused) else Refused("record", record, "fields of the right kind", "")
-            refused.append(
-                {"uuid": str(record.get("uuid")) if isinstance(record, dict) else "", "error": found.as_dict()}
-            )
+    with writing(conn):
+        for record in sent:
+            ident = str(record.get("uuid", ""))[:40] if isinstance(record, dict) else ""
+            try:
+                if not isinstance(record, dict):
+                    raise Refused("record", record, "an object with a body", '{"uuid": "...", "body": {}}')
+                if records_store.add(conn, {**record, "job": uid}, off_s) and record["kind"] == "joint":
+                    jobs_store.freeze_labels(conn, uid, record["rev"], [{record["key"]: record["label"]}])
+                kept.append(ident)
+            except Refused as error:
+                refused.append({"uuid": ident, "error": error.as_dict()})
     return jsonify(kept=kept, refused=refused)
+
+
+def _clock_off_s(sent_at: Any) -> float:
+    """How far the sender's clock is ahead of this one [s]; 0 where it does not say."""
+    try:
+        return (made_at(sent_at) - datetime.now(UTC)).total_seconds() if isinstance(sent_at, str) else 0.0
+    except (ValueError, OverflowError):
+        return 0.0
 
 
 # --- Joints -------------------------------------------------------------------------------------------------

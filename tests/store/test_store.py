@@ -8,14 +8,13 @@ from pathlib import Path
 
 from oikotherm.core.errors import Refused
 from oikotherm.store import jobs, records
+from oikotherm.store.backup import backup, restore
 from oikotherm.store.database import (
     MIGRATIONS,
-    backup,
     connect,
     migrate,
     open_database,
     pending,
-    restore,
     version,
     writing,
 )

@@ -24,7 +24,7 @@ class Closing(Input):
     angle_deg: Quantity | None = Field(
         default=None, description="angle of a set; degrees, 5 to 75 (the steepest with room)"
     )
-    legs: int = Field(default=1, description="how many legs were taped, 1 to 1000")
+    legs: int = Field(default=1, ge=1, le=1000, description="how many legs were taped, 1 to 1000")
     thread_play: Quantity = Field(default=0, description="play of each threaded joint on the way; mm (0)")
     threads: int = Field(default=0, description="how many threaded joints, 0 to 1000", ge=0, le=1000)
 

@@ -81,7 +81,7 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     for item, span in zip(parsed.items, parsed.spans, strict=True):
         if isinstance(item, DeviceItem) and item.part not in known_parts and item.part not in old_parts:
             raise Refused("device", item.part, f"a part such as {nearest(item.part, known_parts)}", "[iso]", span)
-    _check_twin(edit, parsed, run_id)
+    _check_twin(edit, parsed, run_id, old)
     items, next_item = _identify(parsed.items, old.items if old else (), job.next_item, edit.style, around)
     fields: dict[str, Any] = dict(old) if old else {}
     fields.update(
@@ -100,9 +100,11 @@ def _put_parsed(edit: Edit, parsed: ParsedRun, old: Run | None, around: tuple[in
     return with_run(job, run, next_item=next_item)
 
 
-def _check_twin(edit: Edit, parsed: ParsedRun, run_id: str) -> None:
-    """A twin follows a run of the job that does not follow it."""
+def _check_twin(edit: Edit, parsed: ParsedRun, run_id: str, old: Run | None) -> None:
+    """A twin follows a run of the job that does not follow it; one whose leader was taken out may keep its line."""
     if parsed.twin is None:
+        return
+    if old and old.twin_of and old.twin_of.run == parsed.twin.run and edit.job.run(parsed.twin.run) is None:
         return
     leader = edit.job.run(parsed.twin.run)
     known = [run.id for run in edit.job.runs if run.id != run_id]
@@ -226,9 +228,14 @@ def _resolve_finish(edit: Edit, parsed: ParsedRun, old: Run | None, start: str, 
     if token.text.lower() in ("cap", "plug", "stub"):
         return token.text.lower()
     finish = _resolve(edit, token, old.finish if old else None, role, old.id if old else "")
+    _check_ends(start, finish, token)
+    return finish
+
+
+def _check_ends(start: str, finish: str, token: Token) -> None:
+    """A run ends somewhere else than it starts."""
     if finish == start:
         raise Refused("finish", finish, "another end than the start", "R3.left", token.where)
-    return finish
 
 
 def _remove_run(edit: Edit, c: RemoveRun) -> Job:
@@ -351,7 +358,9 @@ def _set_pipe(edit: Edit, c: SetPipe) -> Job:
 
 def _set_start(edit: Edit, c: SetStart) -> Job:
     run = edit.run(c.run)
-    start, role = _resolve_start(edit, Token(c.start, 0, len(c.start)), run)
+    said = Token(c.start, 0, len(c.start))
+    start, role = _resolve_start(edit, said, run)
+    _check_ends(start, run.finish, said)
     return with_run(
         edit.job, read_as(Run, {**dict(run), "start": start, "role": role, "service": spec.service_of(role)})
     )
@@ -359,7 +368,9 @@ def _set_start(edit: Edit, c: SetStart) -> Job:
 
 def _set_finish(edit: Edit, c: SetFinish) -> Job:
     run = edit.run(c.run)
-    finish = c.finish if "." not in c.finish else _resolve(edit, Token(c.finish, 0, len(c.finish)), run.finish)
+    said = Token(c.finish, 0, len(c.finish))
+    finish = c.finish if "." not in c.finish else _resolve(edit, said, run.finish)
+    _check_ends(run.start, finish, said)
     return with_run(edit.job, run.model_copy(update={"finish": finish}))
 
 

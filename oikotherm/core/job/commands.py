@@ -12,12 +12,13 @@ from ..errors import Refused
 from ..fields import XYZ
 from ..memory import Memory
 from ..pipework.trace import trace
+from ..services import spec
 from .acts import ACTS
 from .document import refusal
 from .edit import Edit, anchors
 from .in_force import in_force
 from .kinds import ADAPTER, AddStation, Choose, Command, PutHouse, PutLevel, PutPort, PutRun, PutStation, RemovePort
-from .model import Job
+from .model import Job, split_anchor
 
 
 def read_command(said: Any) -> Any:
@@ -41,7 +42,7 @@ def apply(job: Job, command: Any, catalogue: Catalogue, memory: Memory | None = 
     memory = Memory() if memory is None else memory
     catalogue = in_force(job, catalogue, memory)
     changed = ACTS[read.do](Edit(job, catalogue, memory), read)
-    return _keep_adrift(job, changed, catalogue, memory)
+    return _keep_adrift(job, _follow_roles(job, changed), catalogue, memory)
 
 
 def apply_all(job: Job, commands: Sequence[Any], catalogue: Catalogue, memory: Memory | None = None) -> Job:
@@ -50,6 +51,48 @@ def apply_all(job: Job, commands: Sequence[Any], catalogue: Catalogue, memory: M
     for command in commands:
         job = apply(job, command, catalogue, memory)
     return job
+
+
+def _follow_roles(before: Job, after: Job) -> Job:
+    """What a run carries follows from where it starts: when that comes to carry something else, so do the run and what
+    hangs on it."""
+    if after.runs is before.runs and after.stations is before.stations:
+        return after
+    runs = {run.id: run for run in after.runs}
+    waiting = [run.id for run in after.runs if _role_at(before, run.start) != _role_at(after, run.start)]
+    if not waiting:
+        return after
+    roles = {run.id: run.role for run in after.runs}
+    for _ in runs:  # a chain of branches is not longer than there are runs
+        wrong = {
+            run.id: role
+            for run in runs.values()
+            if (run.id in waiting or split_anchor(run.start)[0] in waiting)
+            and (role := _role_at(after, run.start, roles)) not in (None, roles[run.id])
+        }
+        if not wrong:
+            break
+        roles |= {ident: role for ident, role in wrong.items() if role}
+        waiting += wrong
+    changed = tuple(
+        run
+        if roles[run.id] == run.role
+        else run.model_copy(update={"role": roles[run.id], "service": spec.service_of(roles[run.id])})
+        for run in after.runs
+    )
+    return after.model_copy(update={"runs": changed})
+
+
+def _role_at(job: Job, start: str, roles: dict[str, str] | None = None) -> str | None:
+    """What runs out of a port or a point of a run; None where there is no such place. roles: of the runs, if they are
+    not those of the job."""
+    owner, name = split_anchor(start)
+    station, run = job.station(owner), job.run(owner)
+    if station is not None:
+        return next((port.role for port in station.ports if port.name == name), None)
+    if run is None:
+        return None
+    return roles[run.id] if roles else run.role
 
 
 def _keep_adrift(before: Job, after: Job, catalogue: Catalogue, memory: Memory) -> Job:

@@ -9,16 +9,17 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..errors import Refused
+from ..reading import MOST_BYTES, read_json
 from ..services import spec
 from .model import FORMAT, VERSION, House, Job, Level
 from .upgrades import upgrade
 
-MOST_BYTES = 8_000_000
 Model = TypeVar("Model", bound=BaseModel)
 
 
-def read(data: str | bytes) -> Job:
-    """Read a job document. Raises Refused with a JSON pointer for anything that is not one.
+def read(data: str | bytes, most_bytes: int | None = MOST_BYTES) -> Job:
+    """Read a job document. Raises Refused with a JSON pointer for anything that is not one. most_bytes: None for what
+    was stored here.
 
     >>> read("[]")
     Traceback (most recent call last):
@@ -26,12 +27,7 @@ def read(data: str | bytes) -> Job:
     ...}
     """
     example = '{"format": "oikotherm-job", ...}'
-    if len(data) > MOST_BYTES:
-        raise Refused("document", f"{len(data)} bytes", f"at most {MOST_BYTES} bytes")
-    try:
-        found = json.loads(data)
-    except (ValueError, RecursionError) as error:
-        raise Refused("document", str(error) or "nesting without end", "JSON text", example) from None
+    found = read_json(data, "document", example, most_bytes)
     if not isinstance(found, dict) or found.get("format") != FORMAT:
         said = (
             found.get("format", "no format")
@@ -94,8 +90,13 @@ def refusal(error: ValidationError) -> Refused:
 
 
 def write(job: Job) -> str:
-    """The document as text: the same job gives the same bytes. What is not set is left out."""
-    return json.dumps(job.model_dump(mode="json", exclude_none=True), ensure_ascii=False, indent=1) + "\n"
+    """The document as text: the same job gives the same bytes. What is not set is left out. A job too big to be read
+    with its indents is written without."""
+    found = job.model_dump(mode="json", exclude_none=True)
+    text = json.dumps(found, ensure_ascii=False, indent=1) + "\n"
+    if len(text.encode()) > MOST_BYTES:
+        text = json.dumps(found, ensure_ascii=False, separators=(",", ":")) + "\n"
+    return text
 
 
 def json_schema() -> dict[str, Any]:

@@ -196,10 +196,10 @@ class Tolerance:
 def chain_tolerance(
     legs: int, thread_play_mm: Sequence[float] = (), tape_mm: float = TAPE_MM, cut_mm: float = CUT_MM
 ) -> Tolerance:
-    """The tolerance of a chain of taped and cut legs; each leg adds the tape and the cut, each threaded joint its play.
-    Raises Refused."""
-    if not 1 <= legs <= 1000:
-        raise Refused("legs", legs, "from 1 to 1000 legs", "6")
+    """The tolerance of a chain of taped and cut legs, one or more; each leg adds the tape and the cut, each threaded
+    joint its play. Raises Refused."""
+    if legs < 1:
+        raise Refused("legs", legs, "one leg or more", "6")
     if min(tape_mm, cut_mm, *thread_play_mm, 0.0) < 0:
         raise Refused("tolerance", min(tape_mm, cut_mm, *thread_play_mm), "a measure of 0 or more", "1")
     worst = legs * (tape_mm + cut_mm) + sum(thread_play_mm)

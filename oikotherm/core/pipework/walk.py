@@ -247,6 +247,9 @@ class Walker:
             step = sides[0].times(item.height_mm)
             if len(sides) > 1 and item.and_mm:
                 step = step.plus(sides[1], item.and_mm)
+            if step.length < LEVEL_MM:  # to one side and back: no step at all
+                no_room.append(item.id)
+                return []
             along = step.length / tangent
             if rest[lead.id] < along - LEVEL_MM:
                 no_room.append(item.id)
@@ -423,7 +426,12 @@ class _Line:
     def _slide(self, corner: int, way: Vec, other: Vec, lateral: Vec) -> tuple[Vec, float]:
         """Move a corner with its line of one way, `lateral` to the side: along the line of the other way as far as that
         goes. Gives where it comes to on that line, and how far it still had to step off it [mm]."""
-        across = other.plus(way, -other.dot(way)).unit()
+        across = other.plus(way, -other.dot(way))
+        if across.length < LEVEL_MM:  # the run turns back on itself: there is nothing to slide along
+            on_line = self.points[corner]
+            self.points[corner] = on_line.plus(lateral)
+            return on_line, lateral.length
+        across = across.unit()
         on_line = self.points[corner].plus(other, lateral.dot(across) / max(other.dot(across), 1e-9))
         left = lateral.plus(across, -lateral.dot(across))
         self.points[corner] = on_line.plus(left)

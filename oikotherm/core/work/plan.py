@@ -49,6 +49,9 @@ def plan(design: Layout) -> tuple[WorkStep, ...]:
         key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
     }
     graph = _graph(steps)
+    for needed, key in _circles(graph):  # runs that start on each other: the finding says so, the rest is planned
+        graph.remove_edge(needed, key)
+        steps[key] = replace(steps[key], needs=tuple(need for need in steps[key].needs if need.key != needed))
     for row in design.job.overrides:
         if row.target not in steps:
             continue
@@ -71,6 +74,18 @@ def _graph(steps: Mapping[str, WorkStep]) -> Any:
     graph.add_nodes_from(steps)
     graph.add_edges_from((need.key, step.key) for step in steps.values() for need in step.needs if need.key in steps)
     return graph
+
+
+def _circles(graph: Any) -> Iterable[tuple[str, str]]:
+    """The arrows that close a circle, one at a time: the caller takes each out before the next is looked for."""
+    import networkx
+
+    while True:
+        try:
+            needed, key = networkx.find_cycle(graph)[-1][:2]
+        except networkx.NetworkXNoCycle:
+            return
+        yield needed, key
 
 
 def _order(steps: Mapping[str, WorkStep], graph: Any) -> Iterable[WorkStep]:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from typing import Any
 
 from ..catalogue import Catalogue
 from ..joints.mate import takes_insert
 
-KINDS = ("joint", "step", "test", "note")
+CLOCK_OFF_S = 300.0  # a clock that is further off than this is marked
+UNREADABLE = "unreadable"  # the kind of a kept record whose body is none of its kind
 JOINT_FIELDS = ("made", "mark_seen", "dry", "insert", "locked", "olive", "witness", "jaw")
 CHECK_WORDS = {
     "mark_seen": "Mark seen",
@@ -43,6 +46,34 @@ class Record:
     by_role: str
     body: dict[str, Any] = field(hash=False)
     corrects: str | None = None
+    clock_off_s: float = 0.0
+    """How far the clock it was made by was off when it was sent, plus for ahead."""
+
+    @property
+    def clock_said(self) -> str:
+        """What is said of a clock that was off; empty for one that was right."""
+        if abs(self.clock_off_s) <= CLOCK_OFF_S:
+            return ""
+        way = "fast" if self.clock_off_s > 0 else "slow"
+        return f"clock {abs(self.clock_off_s) / 60:.0f} min {way}"
+
+
+def made_at(said: str) -> datetime:
+    """The moment a record was made; a time without zone is UTC. Raises ValueError for what is no time."""
+    found = datetime.fromisoformat(said.replace("Z", "+00:00"))
+    return found if found.tzinfo else found.replace(tzinfo=UTC)
+
+
+def in_order(records: Iterable[Record]) -> list[Record]:
+    """The records by when they were made, then by arrival: a phone's queue may come late, and a correction before what
+    it corrects."""
+    times: list[tuple[datetime, int, Record]] = []
+    last = datetime.min.replace(tzinfo=UTC)
+    for number, record in enumerate(records):
+        with contextlib.suppress(ValueError):  # an old record without a proper time stands where it came
+            last = made_at(record.made_at)
+        times.append((last, number, record))
+    return [record for _, _, record in sorted(times, key=lambda row: row[:2])]
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,14 +102,15 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
     """The state of every joint with a record, vanished ones included. Later records overrule earlier ones, field by
     field."""
     found: dict[str, JointState] = {}
-    for record in records:
+    for record in in_order(records):
         if record.kind != "joint":
             continue
         old = found.get(record.key) or JointState(record.key, record.label)
         values = {name: getattr(old, name) for name in JOINT_FIELDS}
         for name in JOINT_FIELDS:
             if isinstance(record.body.get(name), bool):
-                values[name] = (record.body[name], record.by_role, record.made_at)
+                when = f"{record.made_at}, {record.clock_said}" if record.clock_said else record.made_at
+                values[name] = (record.body[name], record.by_role, when)
         method = str(record.body.get("method") or old.method)
         pipe = str(record.body.get("pipe") or old.pipe)
         found[record.key] = JointState(record.key, old.label, method=method, pipe=pipe, **values)
@@ -86,9 +118,9 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
 
 
 def ticked(records: Iterable[Record]) -> dict[str, tuple[str, str]]:
-    """Steps that are done: step key -> (by whom, when). A tick is taken back by a later record."""
+    """Steps that are done: step key -> (by whom, when). A tick is taken back by one made later."""
     found: dict[str, tuple[str, str]] = {}
-    for record in records:
+    for record in in_order(records):
         if record.kind == "step":
             if record.body.get("done") is True:
                 found[record.key] = record.by_role, record.made_at

@@ -30,7 +30,7 @@ def carry_heat(
         leave[a].append((key, b, flow))
         enter[b].append(key)
         flows[key], tail[key] = flow, a
-    order, ready = [], [start]
+    order, ready = [], [start, *(node for node in leave if node not in enter and node != start)]
     left = {node: len(keys) for node, keys in enter.items() if node != start}
     while ready or any(left.values()):
         if not ready:  # a loop: begin it at the node nearest to being known

@@ -28,7 +28,7 @@ def room_for(
     starts = [f"{circuit.source.id}.{port.name}" for port in circuit.source.ports if port.role == role]
     for run in view.job.runs:
         backwards = run.finish in starts
-        if run.start not in starts and not backwards:
+        if run.start not in starts and not backwards or run.id not in view.fitted.pipework.runs:
             continue
         for item in reversed(run.items) if backwards else run.items:
             if item.kind == "tee" or before_valves and item.kind == "device" and getattr(item, "part", "") in SHUTS:

@@ -1,0 +1,69 @@
+"""The one reader of JSON: whatever bytes come in, out comes data or Refused."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from .errors import Refused
+
+MOST_BYTES = 8_000_000
+
+
+def read_json(data: str | bytes, field: str, example: str, most_bytes: int | None = MOST_BYTES) -> Any:
+    """What a JSON text says: objects, lists, text, finite numbers. most_bytes: None for text of our own.
+
+    Raises Refused: too long, not UTF-8, not JSON, nested without end, a number that is none (NaN), half a sign of
+    UTF-16.
+
+    >>> read_json('{"rev": NaN}', "edit", '{"rev": 4}')
+    Traceback (most recent call last):
+    oikotherm.core.errors.Refused: edit: read 'NaN', expected a number, for example {"rev": 4}
+    """
+    if most_bytes is not None and len(data) > most_bytes:
+        raise Refused(field, f"{len(data)} bytes", f"at most {most_bytes} bytes", example)
+
+    def no_number(word: str) -> Any:
+        raise Refused(field, word, "a number", example)
+
+    try:
+        found = json.loads(data, parse_constant=no_number, parse_float=lambda text: _finite(text, field, example))
+    except RecursionError:
+        raise Refused(field, "nesting without end", "JSON of a few levels", example) from None
+    except ValueError as error:
+        raise Refused(field, str(error), "JSON text", example) from None
+    _check_signs(found, field, example)
+    return found
+
+
+def _finite(text: str, field: str, example: str) -> float:
+    value = float(text)
+    if value in (float("inf"), float("-inf")):
+        raise Refused(field, text, "a number within reason", example)
+    return value
+
+
+def _check_signs(found: Any, field: str, example: str) -> None:
+    """Half signs of UTF-16 are no text: nothing could store or show them."""
+    waiting = [found]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, dict):
+            waiting += [*one.keys(), *one.values()]
+        elif isinstance(one, list):
+            waiting += one
+        elif isinstance(one, str):
+            check_text(one, field, example)
+
+
+def check_text(text: str, field: str, example: str = "") -> str:
+    """Text that can be stored, shown and sent. Raises Refused for a null sign or half a sign of UTF-16."""
+    if "\0" in text:
+        raise Refused(field, text.replace("\0", "\\0"), "text without a null sign", example)
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        raise Refused(
+            field, text.encode("ascii", "backslashreplace").decode(), "whole signs, found half of one", example
+        ) from None
+    return text

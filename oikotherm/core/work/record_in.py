@@ -1,0 +1,168 @@
+"""Records at the door: what each kind holds, and what is refused."""
+
+from __future__ import annotations
+
+import uuid as uuids
+from datetime import UTC, datetime, timedelta
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from ..errors import Refused
+from ..fields import Key, Line
+from ..job.document import refusal
+from .proof import read_readings
+from .records import UNREADABLE, made_at
+
+FIRST_YEAR = 2000
+AHEAD = timedelta(days=2)  # a phone's clock may be wrong, and its zone
+MOST_READINGS_SIGNS = 1_000_000
+
+
+def _uuid(text: str) -> str:
+    try:
+        return str(uuids.UUID(text))
+    except ValueError:
+        raise ValueError("expected a uuid made by the client") from None
+
+
+def _time(text: str) -> str:
+    try:
+        when = made_at(text)
+    except ValueError:
+        raise ValueError("expected a time such as 2026-03-01T10:00:00Z") from None
+    if when.year < FIRST_YEAR or when > datetime.now(UTC) + AHEAD:
+        raise ValueError(f"expected a time between the year {FIRST_YEAR} and now")
+    return text
+
+
+Uuid = Annotated[str, StringConstraints(max_length=40), AfterValidator(_uuid)]
+Moment = Annotated[str, StringConstraints(max_length=40), AfterValidator(_time)]
+Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d\d-\d\d$")]
+Amount = Annotated[float, Field(ge=0, le=1e9)]
+
+
+class _Closed(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, strict=True)
+
+
+class JointBody(_Closed):
+    """Marks on a joint, with how it was made then."""
+
+    made: bool | None = None
+    mark_seen: bool | None = None
+    dry: bool | None = None
+    insert: bool | None = None
+    locked: bool | None = None
+    olive: bool | None = None
+    witness: bool | None = None
+    jaw: bool | None = None
+    method: Line | None = None
+    pipe: Line | None = None
+
+
+class StepBody(_Closed):
+    """A tick on a step of the plan."""
+
+    done: bool
+
+
+class NoteBody(_Closed):
+    """What was measured at an emitter, or words."""
+
+    flow_c: Annotated[float, Field(ge=-60, le=250)] | None = None
+    return_c: Annotated[float, Field(ge=-60, le=250)] | None = None
+    turns: Annotated[float, Field(ge=0.25, le=20)] | None = None
+    text: Annotated[str, StringConstraints(max_length=2000)] | None = None
+
+
+class GaugeBody(_Closed):
+    """The gauge a test was read on."""
+
+    name: Line
+    resolution_pa: Annotated[float, Field(gt=0, le=1e7)]
+    range_pa: Amount = 0
+    calibrated_on: Day | None = None
+    due_on: Day | None = None
+
+
+class RigBody(_Closed):
+    """What a test is judged by: proof.Rig."""
+
+    test_bar: Annotated[float, Field(ge=-1, le=1000)]
+    resolution_bar: Annotated[float, Field(gt=0, le=100)]
+    volume_l: Amount
+    gas_l: Amount
+    joints: Annotated[int, Field(ge=0, le=10**6)]
+    dry: Annotated[int, Field(ge=0, le=10**6)]
+    mass_fraction: Annotated[float, Field(ge=0, le=0.6)] = 0
+    phase: Literal["liquid", "gas"] = "liquid"
+    settle_min: Amount = 10
+    hold_min: Amount = 30
+    coarsest_bar: Amount = 0.05
+    temperatures: bool = True
+    most_drift_k: Amount = 3
+    range_bar: Amount = 0
+    most_range_bar: Amount = 0
+
+
+class TestBody(_Closed):
+    """A test of a section. state: of records made before sections were, the mark of the whole pipework."""
+
+    section: Annotated[str, StringConstraints(max_length=200)] | None = None
+    spec: Line | None = None
+    medium: Line | None = None
+    target_pa: Amount | None = None
+    gauge: GaugeBody | None = None
+    joints: dict[Key, Line] | None = None
+    volume_l: Amount | None = None
+    unit: Literal["bar", "mbar", "Pa", "kPa", "psi", "inwg"] = "bar"
+    readings: Annotated[str, StringConstraints(max_length=MOST_READINGS_SIGNS)]
+    rig: RigBody
+    state: Line | None = None
+
+
+BODIES: dict[str, type[_Closed]] = {"joint": JointBody, "step": StepBody, "test": TestBody, "note": NoteBody}
+
+
+class RecordIn(_Closed):
+    """A record as it is sent."""
+
+    uuid: Uuid
+    job: Line
+    kind: Literal["joint", "step", "test", "note"]
+    key: Key
+    label: Line
+    rev: Annotated[int, Field(ge=0, le=10**9)]
+    made_at: Moment
+    by_role: Annotated[str, StringConstraints(min_length=1, max_length=60)]
+    body: dict[str, Any]
+    corrects: Uuid | None = None
+
+
+def record_in(said: Any) -> dict[str, Any]:
+    """A record as it may be kept: every field of its kind, the readings of a test readable. Raises Refused."""
+    if not isinstance(said, dict):
+        raise Refused("record", said, "an object", '{"uuid": "...", "kind": "joint", "body": {"made": true}}')
+    try:
+        record = RecordIn.model_validate(said)
+        BODIES[record.kind].model_validate(record.body)
+    except ValidationError as error:
+        raise refusal(error) from None
+    if record.kind == "test":
+        read_readings(record.body["readings"], record.body.get("unit", "bar"))
+    return record.model_dump()
+
+
+def kind_as_kept(kind: str, body: Any) -> str:
+    """The kind of a record that is kept already, or UNREADABLE where its body is none of that kind: an old or odd one
+    must not stop a page."""
+    model = BODIES.get(kind)
+    if model is None or not isinstance(body, dict):
+        return UNREADABLE
+    known = {name: value for name, value in body.items() if name in model.model_fields}
+    try:
+        model.model_validate(known)
+    except ValidationError:
+        return UNREADABLE
+    return kind

@@ -8,15 +8,26 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import sqlite3
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from .core.errors import Refused
+from .core.reading import read_json
 
 DATA = Path("data")
-PORT = 8420
+PORT, MOST_PORT = 8420, 65_535
+LIMITS: dict[str, Any] = {
+    "threads": 6,
+    "max_request_body_size": 8_500_000,  # a little over what the application reads, which says so more kindly
+    "max_request_header_size": 65_536,
+    "connection_limit": 1_000,
+    "asyncore_use_poll": True,  # select() ends at 1,024 file numbers
+    "channel_timeout": 20,  # a request half sent is dropped after this [s]
+    "cleanup_interval": 5,
+}
 
 
 def _data(args: argparse.Namespace) -> Path:
@@ -86,12 +97,15 @@ def serve(args: argparse.Namespace) -> int:
 
     from .web import create_app
 
+    if not 0 <= args.port <= MOST_PORT:
+        raise Refused("port", args.port, f"a port from 0 to {MOST_PORT}", "8421")
     app = create_app(_data(args), **config)
     gc.freeze()  # what the program itself is of stays: collections pass it by
     try:
-        server = waitress.create_server(app, host=host, port=args.port, threads=6)
-    except OSError as error:
-        raise Refused("port", args.port, f"a free port ({error.strerror})", "8421") from None
+        server = waitress.create_server(app, host=host, port=args.port, **LIMITS)
+    except (OSError, ValueError, UnicodeError) as error:
+        said = getattr(error, "strerror", None) or str(error)
+        raise Refused("host and port", f"{host}, {args.port}", f"an address and a free port ({said})", "8421") from None
     print(
         f"Oikotherm serves on http://127.0.0.1:{server.effective_port}  (data in {_data(args).resolve()}; Ctrl-C "
         "stops it)",
@@ -110,9 +124,10 @@ def _passphrase(args: argparse.Namespace) -> str:
     if args.passphrase_file:
         try:
             words = Path(args.passphrase_file).read_text("utf-8").strip()
-        except OSError as error:
+        except (OSError, UnicodeDecodeError) as error:
+            said = getattr(error, "strerror", None) or "not UTF-8"
             raise Refused(
-                "passphrase-file", args.passphrase_file, f"a file that can be read ({error.strerror})", "passphrase.txt"
+                "passphrase-file", args.passphrase_file, f"a text file that can be read ({said})", "passphrase.txt"
             ) from None
     else:
         words = os.environ.get("OIKOTHERM_PASSPHRASE", "").strip()
@@ -205,10 +220,7 @@ def size(args: argparse.Namespace) -> int:
         return 0
     if args.simulate:
         text = sys.stdin.read() if args.simulate == "-" else _text(args.simulate)
-        try:
-            said = json.loads(text)
-        except ValueError as error:
-            raise Refused("settings", str(error), "one JSON object", '{"emitters": {"R1": {"trv": 0}}}') from None
+        said = read_json(text, "settings", '{"emitters": {"R1": {"trv": 0}}}')
         _print({"job": design.job.uid, "title": design.job.title, **run(design, said)})
         return 0
     _print({"job": design.job.uid, "title": design.job.title, "circuits": sizes_of(design)})
@@ -283,10 +295,7 @@ def calc(args: argparse.Namespace) -> int:
         print(tool.help())
         return 0
     text = args.input if args.input is not None else sys.stdin.read()
-    try:
-        said = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise Refused("input", text, f"one JSON object ({str(error)[:60]})", json.dumps(tool.example)) from None
+    said = read_json(text, "input", json.dumps(tool.example))
     _print(tool.run(said, _context(args)))
     return 0
 
@@ -304,7 +313,7 @@ def backup(args: argparse.Namespace) -> int:
 
 def restore(args: argparse.Namespace) -> int:
     """Put a backup in place of the database; what was there is kept beside it."""
-    from .store.backup import restore as put_back
+    from .store.restore import restore as put_back
 
     kept = put_back(Path(args.source), _database(args))
     _print({"restored": args.source, "kept": str(kept) if kept else None})
@@ -394,12 +403,35 @@ def parser() -> argparse.ArgumentParser:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; its exit status."""
+    args = argparse.Namespace()
     try:
         args = parser().parse_args(argv)
         status: int = args.function(args)
+        sys.stdout.flush()
         return status
     except Refused as refused:
-        print(json.dumps({"error": refused.as_dict()}, ensure_ascii=False), file=sys.stderr)
-        return 2
+        return _refuse(refused)
     except BrokenPipeError:
+        _forget_output()
         return 0
+    except OSError as error:
+        _forget_output()
+        said = error.filename or "output"
+        return _refuse(
+            Refused("file", said, f"a file or folder that can be used ({error.strerror or error})", str(DATA))
+        )
+    except sqlite3.Error as error:
+        where = getattr(args, "data", None) or DATA
+        expected = f"a data folder with room, that can be written, and a whole database ({error})"
+        return _refuse(Refused("data", where, expected, "oikotherm restore BACKUP"))
+
+
+def _refuse(refused: Refused) -> int:
+    """Say it as the error object; the exit status."""
+    print(json.dumps({"error": refused.as_dict()}), file=sys.stderr)
+    return 2
+
+
+def _forget_output() -> None:
+    """What could not be written stays unwritten: Python must not try again while it ends."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -20,6 +20,7 @@ MAY = {
 # service: what each adds above the layout (the rest of its folder)
 ROOMS = (
     "errors",
+    "reading",
     "memory",
     "tables",
     "quantity",
@@ -43,6 +44,7 @@ ROOMS = (
     "bench",
     "service",
     "design",
+    "admission",
 )
 UPWARD = {("job", "practice"), ("job", "pipework")}  # job.commands sits on top of trace and the topics it may choose
 

@@ -1,7 +1,9 @@
-"""The one reader of JSON: whatever bytes come in, out comes data or Refused."""
+"""The readers of JSON and of CSV from outside: whatever comes in, out comes data or Refused."""
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 from typing import Any
 
@@ -67,3 +69,12 @@ def check_text(text: str, field: str, example: str = "") -> str:
             field, text.encode("ascii", "backslashreplace").decode(), "whole signs, found half of one", example
         ) from None
     return text
+
+
+def read_csv(text: str, field: str, example: str, delimiter: str = ",") -> list[list[str]]:
+    """The rows of a CSV text, whatever ends its lines. Raises Refused for a cell without end."""
+    plain = check_text(text.lstrip("\ufeff"), field, example).replace("\r\n", "\n").replace("\r", "\n")
+    try:
+        return list(csv.reader(io.StringIO(plain), delimiter=delimiter))
+    except csv.Error as error:
+        raise Refused(field, str(error), "CSV with cells of a few words", example) from None

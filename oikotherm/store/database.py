@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -10,12 +9,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from ..core.errors import Refused
+from .backup import backup
 from .differences import digest_of, unpack
+from .files import alone_in, private_file
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 APPLICATION_ID = 0x4F494B4F  # "OIKO", in the header of every database from version 5 on
 WITH_APPLICATION_ID = 5
-PRIVATE_FOLDER, PRIVATE_FILE = 0o700, 0o600
 
 
 def now() -> str:
@@ -55,34 +55,6 @@ def writing(conn: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
         raise
 
 
-def private_folder(folder: Path) -> Path:
-    """The folder, made as needed; what is made is for this user alone. Raises OSError."""
-    if not folder.exists():
-        folder.mkdir(parents=True, mode=PRIVATE_FOLDER)
-    return folder
-
-
-def private_file(path: Path) -> Path:
-    """The file, made empty as needed, for this user alone. Raises OSError."""
-    os.close(os.open(path, os.O_CREAT | os.O_RDWR, PRIVATE_FILE))
-    path.chmod(PRIVATE_FILE)
-    return path
-
-
-@contextmanager
-def alone_in(folder: Path) -> Iterator[None]:
-    """One process at a time makes, migrates or restores what is in a folder; others wait. The lock goes with the
-    process that holds it."""
-    with private_file(private_folder(folder) / "lock").open("r+b") as file:
-        try:
-            import fcntl
-        except ImportError:  # not on this system: SQLite's own locks must do
-            yield
-            return
-        fcntl.flock(file, fcntl.LOCK_EX)
-        yield
-
-
 def version(conn: sqlite3.Connection) -> int:
     return int(conn.execute("PRAGMA user_version").fetchone()[0])
 
@@ -106,8 +78,6 @@ def migrate(conn: sqlite3.Connection, path: Path, folder: Path = MIGRATIONS) -> 
 
     Gives the names applied. Safe on every start.
     """
-    from .backup import backup  # which migrates what it restores
-
     todo = pending(conn, folder)
     if todo and version(conn) > 0:
         backup(conn, path.with_name(f"{path.stem}-before-{todo[0].name[:3]}-{now().replace(':', '')}.sqlite"))

@@ -11,6 +11,7 @@ from ..core.catalogue import Catalogue
 from ..core.catalogue.measured import BookRow
 from ..core.catalogue.parts import part
 from ..core.errors import Refused, nearest
+from ..core.reading import read_csv
 from .people import _date
 
 TOOL_KINDS = (
@@ -110,7 +111,8 @@ def stock_csv(conn: sqlite3.Connection) -> str:
 def read_stock(conn: sqlite3.Connection, catalogue: Catalogue, text: str) -> int:
     """Take in a CSV of part, count, price, each line like put_stock. Raises Refused with the line; the caller then
     rolls back."""
-    rows = list(csv.DictReader(io.StringIO(text.lstrip("\ufeff"))))
+    header, *lines = read_csv(text, "file", "part,count,price") or [[]]
+    rows = [dict(zip(header, line, strict=False)) for line in lines if line]
     if not rows or not {"part", "count"} <= set(rows[0]):
         raise Refused("file", text[:60], "a CSV with the columns part, count and price", "part,count,price")
     for number, row in enumerate(rows, start=2):

@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 import gzip
-import ipaddress
+import os
 import secrets
-import time
+import sqlite3
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, current_app, jsonify, redirect, render_template, request, session, url_for
+from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
+from werkzeug.exceptions import HTTPException
 
 from ..core.errors import Refused
 from ..store import jobs as jobs_store
 from ..store.database import open_database
-from . import db, filters
+from ..store.files import alone_in, private_file, private_folder
+from . import broken, db, door, filters
 from .assets import Assets
+from .incoming import check_request, wants_json
 
 CSRF = CSRFProtect()
-LOCAL_HOSTS = {"127.0.0.1", "localhost", "[::1]"}
+KEY_SIGNS = 64
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src "
     "'self'; "
@@ -29,8 +32,7 @@ POLICY = (
 
 def create_app(data_dir: Path | str, **config: Any) -> Flask:
     """The application on a data folder, which holds the database and the key for its forms."""
-    data = Path(data_dir)
-    data.mkdir(parents=True, exist_ok=True)
+    data = private_folder(Path(data_dir))
     app = Flask(__name__, static_folder=None)
     app.config.update(
         SECRET_KEY=_secret(data),
@@ -53,20 +55,26 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     app.add_url_rule("/static/<mark>/<path:name>", "static_file", assets.serve)
     _blueprints(app)
     _errors(app)
-    app.before_request(_check_host)
-    if app.config.get("PASSPHRASE"):
-        app.before_request(_check_entered)
-        app.add_url_rule("/enter", "enter", _enter, methods=["GET", "POST"])
+    door.put_up(app)
+    app.before_request(check_request)
     app.after_request(_finish)
     return app
 
 
 def _secret(data: Path) -> str:
+    """The key of forms and sessions, made once; made anew where what is there is no key, as after a power cut."""
     path = data / "form-key"
-    if not path.exists():
-        path.write_text(secrets.token_hex(32), "ascii")
-        path.chmod(0o600)
-    return path.read_text("ascii")
+    with alone_in(data):
+        found = path.read_text("ascii", "replace").strip() if path.exists() else ""
+        if len(found) != KEY_SIGNS or not set(found) <= set("0123456789abcdef"):
+            found = secrets.token_hex(KEY_SIGNS // 2)
+            fresh = private_file(data / "form-key.new")
+            with fresh.open("w", encoding="ascii") as file:
+                file.write(found)
+                file.flush()
+                os.fsync(file.fileno())
+            fresh.replace(path)
+    return found
 
 
 def _blueprints(app: Flask) -> None:
@@ -80,60 +88,6 @@ def _blueprints(app: Flask) -> None:
         app.register_blueprint(blueprint)
     app.jinja_env.globals["STAGE_PAGES"] = job.STAGE_PAGES
     CSRF.exempt(bench.api_calc)  # reads only, takes JSON only
-
-
-def _check_host() -> Response | None:
-    """A page of another site must not reach this server under another name."""
-    host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
-    if current_app.config.get("PASSPHRASE") and (_is_address(host) or host == current_app.config.get("BASE_HOST")):
-        return None
-    if host not in LOCAL_HOSTS:
-        return Response("This server answers to 127.0.0.1 and localhost.\n", 421, mimetype="text/plain")
-    return None
-
-
-def _is_address(host: str) -> bool:
-    """Whether a host is a plain IP address: a name could be made to point here by another site."""
-    try:
-        ipaddress.ip_address(host.strip("[]"))
-    except ValueError:
-        return False
-    return True
-
-
-def _check_entered() -> Any:
-    """Served to others, every page but the door wants the passphrase first."""
-    if session.get("entered") or request.endpoint in ("enter", "static_file"):
-        return None
-    if wants_json():
-        return jsonify(
-            error={
-                "field": "passphrase",
-                "said": "nothing",
-                "expected": "to come in by the door first",
-                "example": "/enter",
-            }
-        ), 401
-    return redirect(url_for("enter", next=request.full_path), 303)
-
-
-def _enter() -> Any:
-    """The door. A wrong passphrase costs a second."""
-    wrong = False
-    if request.method == "POST":
-        said = request.form.get("passphrase", "")
-        if secrets.compare_digest(said.encode(), str(current_app.config["PASSPHRASE"]).encode()):
-            session["entered"] = True
-            session.permanent = True
-            target = request.args.get("next", "/")
-            return redirect(target if target.startswith("/") and not target.startswith(("//", "/\\")) else "/", 303)
-        wrong = True
-        time.sleep(current_app.config.get("WRONG_PASSPHRASE_S", 1.0))
-    return render_template("enter.html", wrong=wrong), 403 if wrong else 200
-
-
-def wants_json() -> bool:
-    return request.is_json or request.accept_mimetypes.best == "application/json"
 
 
 def _errors(app: Flask) -> None:
@@ -155,8 +109,30 @@ def _errors(app: Flask) -> None:
     def too_large(_: Exception) -> Any:
         return _say("Too large", "Read a file above 8 MB, expected a job document of at most 8 MB.", 413)
 
+    @app.errorhandler(HTTPException)
+    def other(error: HTTPException) -> Any:
+        if error.code is None or error.code < 400:
+            return error
+        return _say(str(error.name), str(error.description or ""), error.code)
+
+    @app.errorhandler(broken.BrokenJob)
+    def job_broken(error: broken.BrokenJob) -> Any:
+        return broken.page(error.uid, str(error.reason), 422)
+
+    @app.errorhandler(sqlite3.Error)
+    def not_stored(error: sqlite3.Error) -> Any:
+        app.logger.error("the database: %s", error)
+        words = (
+            f"The database says: {error}. Nothing of this was stored; what was stored before is untouched. See that "
+            "the disk has room and the data folder can be written, then send it again."
+        )
+        return _say("Not stored", words, 503)
+
     @app.errorhandler(500)
-    def broken(_: Exception) -> Any:
+    def mistake(error: Exception) -> Any:
+        uid = (request.view_args or {}).get("uid")
+        if uid and not wants_json() and request.method == "GET":
+            return broken.page(uid, f"{type(getattr(error, 'original_exception', error)).__name__}", 500)
         words = (
             "The program made a mistake here; what was stored is untouched. Go back, and if it happens again "
             "export the job and report it."

@@ -16,10 +16,11 @@ from ..core.job.commands import apply_all
 from ..core.job.document import blank
 from ..core.making.bends import bend90
 from ..core.quantity import parse_length_mm
+from ..core.reading import read_json
 from ..drawing import charts, svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
-from . import db
+from . import db, incoming
 from .joint_pages import finder_page, recipe_page
 
 
@@ -160,10 +161,7 @@ def _plain(field: str, text: str) -> Any:
     """A field as a tool takes it: lists and objects are typed as JSON. Raises Refused."""
     if not text.startswith(("[", "{")):
         return text
-    try:
-        return json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise Refused(field, text[:60], f"JSON as in the example ({error})", "[18.0, 18.2, 19.5]") from None
+    return read_json(text, field, "[18.0, 18.2, 19.5]")
 
 
 def page(name: str) -> Any:
@@ -203,6 +201,6 @@ def page(name: str) -> Any:
 def api_calc(name: str) -> Any:
     """One JSON object in, one out; the error object with status 422 for what cannot be taken."""
     try:
-        return jsonify(find_tool(name).run(request.get_json(silent=True), db.firm()))
+        return jsonify(find_tool(name).run(incoming.body("input", "{}"), db.firm()))
     except Refused as refused:
         return jsonify(error=refused.as_dict()), 422

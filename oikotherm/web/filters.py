@@ -35,8 +35,11 @@ def figure1(value: Any) -> str:
 
 
 def when(stamp: str) -> str:
-    """An ISO time as a day and a time of day."""
-    return datetime.fromisoformat(stamp.replace("Z", "+00:00")).strftime("%d %b %Y, %H:%M")
+    """An ISO time as a day and a time of day; anything else as it is."""
+    try:
+        return datetime.fromisoformat(stamp.replace("Z", "+00:00")).strftime("%d %b %Y, %H:%M")
+    except ValueError:
+        return stamp
 
 
 def pressure_bar(value: Any) -> Markup:

@@ -12,6 +12,7 @@ from flask import get_template_attribute, render_template, request
 from markupsafe import Markup
 
 from ..core.design import Design
+from ..core.errors import Refused
 from ..core.job.model import Job, Run
 from ..core.job.writing import item_text
 from ..core.quantity import PaceUnit
@@ -23,6 +24,7 @@ from ..drawing.look import Look, usual_levels
 from ..drawing.projection import read_projection
 from ..store import jobs as jobs_store
 from . import db
+from .broken import BrokenJob
 from .records import proved, records_here
 
 MANY_RUNS = 80
@@ -72,7 +74,10 @@ class Frame:
         self.of = request.args.get("of", "")
         self.stage = stage
         self.uid = uid
-        self.at = db.head_of(uid)
+        try:
+            self.at = db.head_of(uid)
+        except Refused as refused:
+            raise BrokenJob(uid, refused) from refused
         self.rev = self.at.rev
         self.job: Job = self.at.job
         self.design: Design = db.design_of(self.at)

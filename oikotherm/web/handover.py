@@ -14,9 +14,8 @@ from ..exchange.cutlist import cut_rows, totals
 from ..exchange.site import records_of
 from ..store import jobs as jobs_store
 from ..store.database import now, writing
-from . import db
+from . import db, incoming
 from .frame import Frame, page_data
-from .job import _rev
 
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 
@@ -32,7 +31,7 @@ def index(uid: str) -> str:
 def freeze(uid: str) -> Any:
     """Keep the labels of pieces and joints as they stand, then show the sheet of this revision."""
     frame = Frame(uid, "handover")
-    if _rev(request.form.get("rev", "")) != frame.rev:
+    if incoming.rev_of(request.form.get("rev", "")) != frame.rev:
         return redirect(url_for(".index", uid=uid), 303)
     conn = db.get()
     with writing(conn):

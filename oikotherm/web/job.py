@@ -18,8 +18,10 @@ from ..exchange.cutlist import cut_csv
 from ..exchange.in_force import with_rows_in_force
 from ..store import jobs as jobs_store
 from ..store.database import writing
-from . import db
+from . import db, incoming
 from .blocks import in_blocks
+from .broken import BrokenJob
+from .broken import page as broken_page
 from .frame import Frame, page_data
 
 MOST_WATCHED = 40
@@ -40,26 +42,6 @@ def rest_of(findings: tuple[Finding, ...]) -> str:
     """The findings that are not shown, counted: "96 stop, 24 mind"."""
     counts = Counter("let stand" if finding.waived else finding.severity for finding in findings)
     return ", ".join(f"{count} {word}" for word, count in counts.items())
-
-
-def _body() -> dict[str, Any]:
-    found = request.get_json(silent=True)
-    if not isinstance(found, dict):
-        raise Refused(
-            "edit",
-            request.get_data(as_text=True)[:60],
-            "a JSON object with rev and commands",
-            '{"rev": 4, "commands": []}',
-        )
-    return found
-
-
-def _rev(said: Any) -> int:
-    if isinstance(said, str) and said.isascii() and said.isdigit() and len(said) < 10:
-        return int(said)
-    if isinstance(said, bool) or not isinstance(said, int):
-        raise Refused("rev", said, "the number of the revision this was made on", "4")
-    return said
 
 
 def _whole(said: Any) -> frozenset[str]:
@@ -111,11 +93,11 @@ def stale_answer(uid: str, page: str) -> Any:
 @bp.post("/edit")
 def edit(uid: str) -> Any:
     """Apply commands made on a revision; 409 with the newer state if that is no longer the head."""
-    body = _body()
+    body = incoming.body()
     commands, page = body.get("commands"), _page(body.get("page"))
     if not isinstance(commands, list) or not 0 < len(commands) <= 200:
         raise Refused("commands", commands, "a list of 1 to 200 commands", '[{"do": "put_run", "text": "..."}]')
-    rev = _rev(body.get("rev"))
+    rev = incoming.rev_of(body.get("rev"))
     try:
         edit_job(uid, rev, commands)
     except jobs_store.Stale:
@@ -124,8 +106,8 @@ def edit(uid: str) -> Any:
 
 
 def _step(uid: str, way: str) -> Any:
-    body = _body() if request.is_json else dict(request.form)
-    page, rev, conn = _page(body.get("page")), _rev(body.get("rev")), db.get()
+    body = incoming.body() if request.is_json else dict(request.form)
+    page, rev, conn = _page(body.get("page")), incoming.rev_of(body.get("rev")), db.get()
     try:
         with writing(conn):
             target = (jobs_store.undo_target if way == "undo" else jobs_store.redo_target)(conn, uid)
@@ -173,9 +155,14 @@ def watch(uid: str) -> Any:
 
 @bp.get("/history")
 def history(uid: str) -> Any:
-    """The line of revisions that led here."""
-    frame = Frame(uid, "pace")
-    return render_template("history.html", frame=frame, rows=jobs_store.history(db.get(), uid))
+    """The line of revisions that led here; also of a job that cannot be shown."""
+    try:
+        return render_template("history.html", frame=Frame(uid, "pace"), rows=jobs_store.history(db.get(), uid))
+    except jobs_store.NoJob:
+        raise
+    except Exception as error:  # noqa: BLE001 - whatever it is, the way back stays open
+        reason = error.reason if isinstance(error, BrokenJob) else f"{type(error).__name__}: {error}"
+        return broken_page(uid, str(reason), 200)
 
 
 @bp.get("/find")
@@ -217,8 +204,11 @@ def _attach(data: str, mimetype: str, name: str) -> Response:
 @bp.get("/export.oikotherm.json")
 def export(uid: str) -> Response:
     """The job document, with the rows of the fitting book it is worked out with: it says the same elsewhere."""
-    job = with_rows_in_force(db.get(), db.head_of(uid).job)
-    return _attach(write(job), "application/json", f"{uid}.oikotherm.json")
+    try:
+        text = write(with_rows_in_force(db.get(), db.head_of(uid).job))
+    except Refused:  # it cannot be read: as it is stored, then
+        text = jobs_store.stored_text(db.get(), uid, jobs_store.head_rev(db.get(), uid))
+    return _attach(text, "application/json", f"{uid}.oikotherm.json")
 
 
 @bp.get("/cuts.csv")

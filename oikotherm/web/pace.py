@@ -18,9 +18,8 @@ from ..core.pipework.walk import RunTrace
 from ..core.quantity import length_text
 from ..drawing import svg
 from ..drawing.isometric import draw
-from . import db
+from . import db, incoming
 from .frame import Frame
-from .job import _body
 
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
 
@@ -53,7 +52,7 @@ def index(uid: str) -> str:
 def preview(uid: str) -> Any:
     """What the line as typed would give: a ghost drawing, the end it reaches, the error at the caret, suggestions. Not
     stored."""
-    body = _body()
+    body = incoming.body()
     frame = Frame(uid, "pace")
     text, run = str(body.get("text", ""))[:20_000], body.get("run")
     said = body.get("caret")
@@ -81,7 +80,7 @@ def preview(uid: str) -> Any:
 def walk(uid: str) -> Any:
     """The line after some steps on the drawing: each {way, step_mm}, below 0 to take the last one back. Nothing is
     stored."""
-    body = _body()
+    body = incoming.body()
     text, steps = str(body.get("text", ""))[:20_000], body.get("steps")
     if not isinstance(steps, list) or len(steps) > 500:
         raise Refused("steps", steps, "a list of steps", '[{"way": "E", "step_mm": 100}]')

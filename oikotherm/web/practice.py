@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import sqlite3
 from collections import Counter
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -60,10 +62,10 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
     context = db.context(job.uid)
     before = derive(job, context)
     if topic.id == "filling":
-        return sum(a != b for a, b in zip(top_up(before), top_up(derive(other, context)), strict=True))
+        return _differing(top_up(before), top_up(derive(other, context)))
     if topic.id == "boiler-pipes":
         order, new = ([step.key for step in one] for one in (before.plan, derive(other, context).plan))
-        return sum(a != b for a, b in zip(order, new, strict=True))
+        return _differing(order, new)
     if topic.group == "hand":
         runs = {run.id: run.service for run in job.runs}
         kinds = Counter((joint.method, joint.pipe, runs[joint.run]) for joint in before.fitted.joints.values())
@@ -83,22 +85,24 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
     return changed + len(before.fitted.joints.keys() ^ after.keys())
 
 
+def _differing(before: Sequence[object], after: Sequence[object]) -> int:
+    """In how many places two lists differ."""
+    return sum(a != b for a, b in itertools.zip_longest(before, after))
+
+
 def _effect(topic: Topic, option: str) -> list[dict[str, Any]]:
     conn = db.get()
     found = []
     for row in jobs_store.listing(conn):
-        at = db.head_of(row["uid"])
-        choice = at.job.choices.get(topic.id)
-        own = choice.option if choice and choice.origin == "job" else ""
-        found.append(
-            {
-                "uid": at.uid,
-                "rev": at.rev,
-                "title": at.job.title,
-                "own": own,
-                "joints": 0 if own else changed_joints(at.job, topic, option),
-            }
-        )
+        one = {"uid": row["uid"], "rev": row["head"], "title": row["title"], "own": "", "joints": 0, "broken": False}
+        try:
+            at = db.head_of(row["uid"])
+            choice = at.job.choices.get(topic.id)
+            one["own"] = choice.option if choice and choice.origin == "job" else ""
+            one["joints"] = 0 if one["own"] else changed_joints(at.job, topic, option)
+        except Exception:  # noqa: BLE001 - a job that fails fails alone
+            one["broken"] = True
+        found.append(one)
     return found
 
 
@@ -189,20 +193,30 @@ def set_rates() -> Any:
     return redirect(url_for(".index", done="rates") + "#rates", 303)
 
 
+def _stations_of(uid: str) -> list[dict[str, Any]]:
+    """The stations of a job that stand in the property, each with what comes round."""
+    at = db.head_of(uid)
+    due = reminders(db.design_of(at), date.fromisoformat(at.made_at[:10]))
+    return [
+        {"uid": uid, "station": station, "reminders": [one for one in due if one.station == station.id]}
+        for station in at.job.stations
+        if station.state != "remove" and station.kind != "stub"
+    ]
+
+
 @bp.get("/property")
 def property() -> str:  # noqa: A001 - the page's name
     """Stations of all jobs by place, with serials and what comes round."""
     conn = db.get()
     places: dict[str, dict[str, Any]] = {}
     for row in jobs_store.listing(conn):
-        at = db.head_of(row["uid"])
-        design = db.design_of(at)
-        due = reminders(design, date.fromisoformat(at.made_at[:10]))
-        place = places.setdefault(at.job.place.strip().lower(), {"place": at.job.place, "jobs": [], "stations": []})
-        place["jobs"].append({"uid": at.uid, "title": at.job.title})
-        place["stations"] += [
-            {"uid": at.uid, "station": station, "reminders": [one for one in due if one.station == station.id]}
-            for station in at.job.stations
-            if station.state != "remove" and station.kind != "stub"
-        ]
+        where = row["place"]
+        place = places.setdefault(where.strip().lower(), {"place": where, "jobs": [], "stations": []})
+        try:
+            stations = _stations_of(row["uid"])
+        except Exception:  # noqa: BLE001 - a job that fails fails alone
+            place["jobs"].append({"uid": row["uid"], "title": row["title"], "broken": True})
+            continue
+        place["jobs"].append({"uid": row["uid"], "title": row["title"], "broken": False})
+        place["stations"] += stations
     return render_template("property.html", places=list(places.values()))

@@ -21,10 +21,10 @@ from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import writing
-from . import db
+from . import db, incoming
 from .blocks import in_blocks
 from .frame import Frame, page_data
-from .job import _body, edit_job, stale_answer
+from .job import edit_job, stale_answer
 from .records import records_here
 
 MOST_RECORDS = 500  # of one sending; a queue comes in slices
@@ -42,7 +42,7 @@ def roles() -> list[str]:
 def take(uid: str) -> Any:
     """Keep records; each may come more than once, and late. sent_at: the sender's clock. Gives those kept and those
     refused, by uuid; those that are kept are on the disk."""
-    body = _body()
+    body = incoming.body()
     sent = body.get("records")
     if not isinstance(sent, list) or len(sent) > MOST_RECORDS:
         said = f"{len(sent)} records" if isinstance(sent, list) else sent
@@ -239,11 +239,11 @@ def order(uid: str) -> str:
 @order_bp.post("/move")
 def move_step(uid: str) -> Any:
     """Put a step behind another, or say which dependency forbids it and why."""
-    body = _body()
+    body = incoming.body()
     frame = Frame(uid, "order")
     command = move(frame.design.plan, str(body.get("step", "")), str(body.get("after", "")))
     try:
-        edit_job(uid, int(body.get("rev", 0) or 0), [command])
+        edit_job(uid, incoming.rev_of(body.get("rev")), [command])
     except jobs_store.Stale:
         return stale_answer(uid, "order")
     return jsonify(Frame(uid, "order").answer())

@@ -19,11 +19,11 @@ from ..core.services.heating.templates import checks
 from ..core.services.heating.valves import curve_of_points
 from ..drawing.projection import Projection
 from ..store import jobs as jobs_store
-from . import db
+from . import db, incoming
 from .blocks import MOST_ROWS, in_blocks
 from .flows import flow_facts, two_pipes
 from .frame import Frame, page_data
-from .job import _body, _rev, edit_job
+from .job import edit_job
 
 bp = Blueprint("survey", __name__, url_prefix="/jobs/<uid>/survey")
 FACINGS = ("left", "right", "out", "back", "up", "down")
@@ -81,7 +81,7 @@ def _survey(frame: Frame) -> dict[str, Any]:
 @bp.post("/drawn")
 def drawn(uid: str) -> Any:
     """The line of the house for what was drawn on the plan: {kind, level, from, to} in mm. Nothing is stored."""
-    body = _body()
+    body = incoming.body()
     job = Frame(uid, "survey").job
     a, b = (_corner(body.get(name), name) for name in ("from", "to"))
     level = job.level(str(body.get("level", "")))
@@ -110,7 +110,7 @@ def change(uid: str) -> Any:
     try:
         job = Frame(uid, "survey").job
         commands = _commands(job, name, form)
-        edit_job(uid, _rev(form.get("rev", "")), commands)
+        edit_job(uid, incoming.rev_of(form.get("rev", "")), commands)
     except Refused as error:
         return _page(uid, typed=form, typed_in=name, error=error), 422
     except jobs_store.Stale as stale:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from oikotherm.core.errors import Refused
 from oikotherm.store import jobs, records
-from oikotherm.store.backup import backup, restore
+from oikotherm.store.backup import backup
 from oikotherm.store.database import (
     MIGRATIONS,
     connect,
@@ -18,6 +18,7 @@ from oikotherm.store.database import (
     version,
     writing,
 )
+from oikotherm.store.restore import restore
 from tests.jobs import demo, edit
 
 NEWEST = max(int(path.name[:3]) for path in MIGRATIONS.glob("*.sql"))

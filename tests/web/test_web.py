@@ -237,7 +237,8 @@ class EditsTest(WebCase):
         self.assertIn("ghost", answer["drawing"])
         self.assertIn("W 900", answer["says"])
         self.assertEqual(self.head().rev, 1)
-        for text in ("", "x", "from", "from F1.T1", "\x00" * 10, "from F1.T1 cu-m 15: " + "U1 " * 3000):
+        self.assertEqual(self.client.post("/jobs/lockhouse/pace/preview", json={"text": "\x00"}).status_code, 422)
+        for text in ("", "x", "from", "from F1.T1", "from F1.T1 cu-m 15: " + "U1 " * 3000):
             self.assertEqual(self.client.post("/jobs/lockhouse/pace/preview", json={"text": text}).status_code, 200)
 
 

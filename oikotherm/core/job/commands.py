@@ -59,7 +59,10 @@ def _follow_roles(before: Job, after: Job) -> Job:
     if after.runs is before.runs and after.stations is before.stations:
         return after
     runs = {run.id: run for run in after.runs}
-    waiting = [run.id for run in after.runs if _role_at(before, run.start) != _role_at(after, run.start)]
+    starts = {run.id: run.start for run in before.runs}
+    waiting = [
+        run.id for run in after.runs if _role_at(before, starts.get(run.id, run.start)) != _role_at(after, run.start)
+    ]
     if not waiting:
         return after
     roles = {run.id: run.role for run in after.runs}

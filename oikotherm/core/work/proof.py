@@ -5,8 +5,6 @@ A test holds a pressure on a section of one service; what the pressure loses bey
 
 from __future__ import annotations
 
-import csv
-import io
 import statistics
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -16,6 +14,7 @@ from typing import Any, Literal
 from ..errors import Refused
 from ..matter import fluid
 from ..quantity import parse
+from ..reading import read_csv
 from ..working import Step
 
 ATMOSPHERE_BAR = 1.01325
@@ -77,9 +76,8 @@ def read_readings(text: str, unit: str = "bar") -> tuple[Reading, ...]:
     """
     example = "2026-03-01T10:00, 1.85 bar, 18.5"
     found: list[Reading] = []
-    for number, row in enumerate(
-        csv.reader(io.StringIO(text), delimiter=";" if ";" in text and "," not in text else ","), 1
-    ):
+    delimiter = ";" if ";" in text and "," not in text else ","
+    for number, row in enumerate(read_csv(text, "readings", example, delimiter), 1):
         cells = [cell.strip() for cell in row]
         if not any(cells) or number == 1 and not any(sign.isdigit() for sign in cells[0]):
             continue

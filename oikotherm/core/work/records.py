@@ -109,8 +109,8 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
         values = {name: getattr(old, name) for name in JOINT_FIELDS}
         for name in JOINT_FIELDS:
             if isinstance(record.body.get(name), bool):
-                when = f"{record.made_at}, {record.clock_said}" if record.clock_said else record.made_at
-                values[name] = (record.body[name], record.by_role, when)
+                by = f"{record.by_role} ({record.clock_said})" if record.clock_said else record.by_role
+                values[name] = (record.body[name], by, record.made_at)
         method = str(record.body.get("method") or old.method)
         pipe = str(record.body.get("pipe") or old.pipe)
         found[record.key] = JointState(record.key, old.label, method=method, pipe=pipe, **values)

@@ -15,9 +15,10 @@ from ...core.services.heating.circuit_water import clamp_thermometers, flow_find
 from ...core.services.heating.simulate import running_of
 from ...drawing.charts import warm_up
 from ...store import jobs as jobs_store
+from .. import incoming
 from ..flows import flow_facts, two_pipes
 from ..frame import Frame
-from ..job import _rev, edit_job
+from ..job import edit_job
 
 bp = Blueprint("flow", __name__, url_prefix="/jobs/<uid>/survey/flow")
 EVERY_S, READINGS = 30.0, 30
@@ -61,7 +62,7 @@ def keep(uid: str, station: str) -> Any:
             "by_role": request.form.get("by_role", "site lead")[:60],
             "on": date.today().isoformat(),
         }
-        edit_job(uid, _rev(request.form.get("rev", "")), [{"do": "put_fact", "fact": fact}])
+        edit_job(uid, incoming.rev_of(request.form.get("rev", "")), [{"do": "put_fact", "fact": fact}])
     except Refused as error:
         return _render(frame, one, pipes, log, error=error), 422
     except jobs_store.Stale as stale:

@@ -24,9 +24,9 @@ from ...exchange.heating.sizes import sizes_of
 from ...store import jobs as jobs_store
 from ...store import records as records_store
 from ...store.database import now, writing
-from .. import db
+from .. import db, incoming
 from ..frame import Frame
-from ..job import _rev, edit_job
+from ..job import edit_job
 from ..records import records_here
 from ..sizes import bp, page, service_data
 
@@ -210,7 +210,7 @@ def _turns(text: str, set_: float | None) -> float:
 def simulation(uid: str) -> Any:
     """The circuit at the settings of the simulator; nothing is stored."""
     frame = Frame(uid, "sizes")
-    return jsonify(rev=frame.rev, **run(frame.design, request.get_json(silent=True)))
+    return jsonify(rev=frame.rev, **run(frame.design, incoming.body("settings", '{"emitters": {"R1": {"trv": 0}}}')))
 
 
 def could_mix(frame: Frame) -> list[str]:
@@ -232,7 +232,7 @@ def set_terms(uid: str) -> Any:
     form = request.form
     try:
         frame = Frame(uid, "sizes")
-        edit_job(uid, _rev(form.get("rev", "")), _terms(frame.job, form))
+        edit_job(uid, incoming.rev_of(form.get("rev", "")), _terms(frame.job, form))
     except Refused as error:
         return page(uid, typed=form, error=error), 422
     except jobs_store.Stale as stale:

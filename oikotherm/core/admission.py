@@ -55,7 +55,20 @@ def _check_changes(before: Job, after: Job, context: Context) -> None:
             if isinstance(one, Run | Station):
                 read_as(type(one), one.model_dump())
             if isinstance(one, Run):
-                check_line(after, one, context)
+                try:
+                    check_line(after, one, context)
+                except Refused:
+                    old = before.run(one.id)
+                    if old is None or _reads_back(before, old, context):
+                        raise  # else it never did, as with a pipe the catalogue has no more: that must not stop work
+
+
+def _reads_back(job: Job, run: Run, context: Context) -> bool:
+    try:
+        check_line(job, run, context)
+    except Refused:
+        return False
+    return True
 
 
 def check_line(job: Job, run: Run, context: Context) -> None:

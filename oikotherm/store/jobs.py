@@ -15,7 +15,7 @@ from .database import now
 from .differences import difference, digest_of, pack, restored, text_of, unpack
 
 MOST_SINCE_BASE = 64  # differences made of one base
-MOST_SHARE = 8  # a difference that takes more than this part of its base is stored whole
+EDIT_BYTES = 300  # what an edit adds to a difference, about
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ def _stored_as(conn: sqlite3.Connection, uid: str, parent: int | None, text: str
     since = conn.execute("SELECT count(*) FROM design_revision WHERE job = ? AND base = ?", (uid, base)).fetchone()[0]
     if since < MOST_SINCE_BASE:
         blob = difference(unpack(row[0]), text)
-        if len(blob) * MOST_SHARE < max(len(row[0]), 4_000):
+        if len(blob) ** 2 < 2 * EDIT_BYTES * len(row[0]):  # where base and differences together take least
             return base, blob
     return None, pack(text)
 

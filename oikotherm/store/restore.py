@@ -12,6 +12,7 @@ from .database import WITH_APPLICATION_ID, connect, migrate, now, pending, versi
 from .files import alone_in, private_file
 
 UNKNOWN_REVISIONS = 1_000  # left free above the backup's own where the lost database could not be read
+TABLES = {"job", "design_revision", "record", "label"}
 EXPECTED = "a backup made by this program, whole and not newer than it"
 
 
@@ -35,19 +36,20 @@ def restore(source: Path, path: Path) -> Path | None:
 
 def _check(source: Path) -> None:
     """Refuse what is no backup of ours, whole and sealed."""
-    try:
-        with closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as conn:
-            pending(conn)
-            ours = conn.execute("SELECT count(*) FROM sqlite_master WHERE name = 'design_revision'").fetchone()[0] == 1
-            whole = conn.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
-            sealed = seal_holds(source)
-            if sealed is None:
-                sealed = version(conn) < WITH_APPLICATION_ID
-    except (sqlite3.Error, Refused):
-        ours = whole = sealed = False
-    if not ours or not whole or not sealed:
-        said = f"{source.name}, damaged" if ours else source.name
-        raise Refused("file", said, EXPECTED, "backup.sqlite")
+    sealed = seal_holds(source)
+    good = sealed is not False
+    if good:
+        try:
+            with closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as conn:
+                pending(conn)
+                tables = {row[0] for row in conn.execute("SELECT name FROM sqlite_master")}
+                old = 0 < version(conn) < WITH_APPLICATION_ID
+                good = tables >= TABLES and (bool(sealed) or old)
+                good = good and conn.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+        except (sqlite3.Error, ValueError, Refused):
+            good = False
+    if not good:
+        raise Refused("file", f"{source.name}, damaged" if sealed is False else source.name, EXPECTED, "backup.sqlite")
 
 
 def _set_aside(path: Path) -> tuple[Path | None, dict[str, int] | None]:
@@ -56,13 +58,14 @@ def _set_aside(path: Path) -> tuple[Path | None, dict[str, int] | None]:
         return None, {}
     stamp = now().replace(":", "")
     try:
-        with closing(connect(path)) as old:
+        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as old:
             if old.execute("PRAGMA quick_check").fetchone()[0] != "ok":
                 raise sqlite3.DatabaseError("damaged")
+        with closing(connect(path)) as old:
             kept = backup(old, path.with_name(f"{path.stem}-before-restore-{stamp}.sqlite"))
             rows = old.execute("SELECT job, max(rev) FROM design_revision GROUP BY job").fetchall()
             return kept, {row[0]: int(row[1]) for row in rows}
-    except sqlite3.Error:
+    except (sqlite3.Error, ValueError):
         kept = path.with_name(f"{path.stem}-broken-{stamp}.sqlite")
         for end in ("", "-wal", "-shm"):
             part = path.with_name(path.name + end)

@@ -291,6 +291,16 @@ class Catalogue:
         system = self.systems.get(code)
         return system.material if system else ""
 
+    def methods_of(self, code: str) -> tuple[str, ...]:
+        """The joint methods of a system; none for a system that is not in the catalogue."""
+        system = self.systems.get(code)
+        return system.methods if system else ()
+
+    def roughness_mm(self, code: str) -> float:
+        """The roughness of a system's pipe [mm]; 0 where it is not known."""
+        system = self.systems.get(code)
+        return (system.roughness_mm if system else None) or 0.0
+
     def sizes(self, code: str) -> tuple[str, ...]:
         """The sizes of a system, smallest first."""
         return self.system_sizes.get(code, ())

@@ -33,11 +33,10 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
     fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
     here = fitter.here_at(node)
     pipe = max(fitting.pipes.values(), key=fitter.od_mm)
-    system = context.catalogue.systems[pipe.code]
     current = {mating.method for mating in fitting.matings.values()}
     return [
         Way(method, context.catalogue.methods[method].title, fitter.unlawful(method, pipe, here), method in current)
-        for method in system.methods
+        for method in context.catalogue.methods_of(pipe.code)
         if all(context.catalogue.method_figures(one.code, one.size, method) for one in fitting.pipes.values())
     ]
 

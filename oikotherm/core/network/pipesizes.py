@@ -36,7 +36,7 @@ def smallest(
 
 
 def _smallest(catalogue: Catalogue, practice: str, code: str, flow_kg_s: float, medium: Fluid) -> Pipe | None:
-    methods = catalogue.systems[code].methods
+    methods = catalogue.methods_of(code)
     for size in catalogue.sizes(code):
         pipe = Pipe(code=code, size=size)
         drop, od_mm = drop_and_od(pipe, flow_kg_s, medium, catalogue)
@@ -73,9 +73,7 @@ def other_sizes(section: PipeSection, catalogue: Catalogue, practice: str) -> tu
         row = catalogue.pipe(section.pipe.code, sizes[n]) if 0 <= n < len(sizes) else None
         if row is None or row.bore_mm is None or row.od_mm is None or here is None or here.bore_mm is None:
             continue
-        drop = pipe_drop(
-            section.flow_kg_s, row.bore_mm, catalogue.systems[section.pipe.code].roughness_mm or 0.0, section.medium
-        )
+        drop = pipe_drop(section.flow_kg_s, row.bore_mm, catalogue.roughness_mm(section.pipe.code), section.medium)
         local = sum(one.k * drop.dynamic_pa if one.k is not None else one.drop_pa for one in section.locals)
         limit = catalogue.limit(practice, row.od_mm)
         litres = math.pi / 4 * ((row.bore_mm / 100) ** 2 - (here.bore_mm / 100) ** 2) * section.length_m * 10

@@ -357,7 +357,8 @@ def _beside(run: Run, leader: RunTrace, branches: Branches, start: Vec, finish: 
             if isinstance(step, Tee | Point):
                 points[step.name] = at
                 names[step.name] = step.id + mark
-                step = Point(id=step.id, name=step.name)  # a tee only where a run is on it
+                # a tee only where a run is on it; of a twin's twin the id is one made up here
+                step = Point.model_construct(kind="point", id=step.id, name=step.name)
             steps.append(step.model_copy(update={"id": step.id + mark}))
     return RunTrace(
         run, line.points[0], at, adrift, finish, None, tuple(steps), {}, points, names, (), length_mm=_length_mm(steps)

@@ -298,7 +298,6 @@ class DoorTest(WebCase):
             self.app.config["DATABASE"].parent,
             WTF_CSRF_ENABLED=False,
             PASSPHRASE="kettle lantern towpath",
-            WRONG_PASSPHRASE_S=0,
         )
         client = app.test_client()
         address = {"Host": "192.168.7.20:8420"}

@@ -24,7 +24,10 @@ from ..store.database import writing
 DOCUMENT, RECORDS, LABELS = "job.oikotherm.json", "records.json", "labels.json"
 MOST_ENTRIES = 40
 PIECE_BYTES = 65_536
-DAMAGED = (zipfile.BadZipFile, zlib.error, ValueError, OSError, RuntimeError, NotImplementedError, LookupError)
+DAMAGED = (
+    *(zipfile.BadZipFile, zlib.error, ValueError, OSError, EOFError),
+    *(RuntimeError, NotImplementedError, LookupError, OverflowError),
+)
 EXPECTED, EXAMPLE = "a bundle that this program exported", "lockhouse-bundle.zip"
 
 

@@ -150,7 +150,11 @@ def record_in(said: Any) -> dict[str, Any]:
     except ValidationError as error:
         raise refusal(error) from None
     if record.kind == "test":
-        read_readings(record.body["readings"], record.body.get("unit", "bar"))
+        readings = record.body["readings"]
+        if not read_readings(readings, record.body.get("unit", "bar")):
+            raise Refused(
+                "readings", readings, "lines with time, pressure, temperature", "2026-03-01T10:00, 1.85, 18.5"
+            )
     return record.model_dump()
 
 

@@ -144,7 +144,7 @@ def balance_sheet(frame: Frame) -> list[dict[str, Any]]:
                 "expect_k": run_.flow_c - run_.return_c,
                 "last": None,
             }
-            if record is not None:
+            if record is not None and {"turns", "flow_c", "return_c"} <= record.body.keys():
                 body = record.body
                 row["last"] = {**body, "by": record.by_role, "at": record.made_at}
                 if row["turns"] is not None:

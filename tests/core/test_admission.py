@@ -40,6 +40,11 @@ class OpenedTest(unittest.TestCase):
     def test_a_return_that_goes(self):
         self.taken(whole("olmo-vecchio"), {"do": "set_state", "run": "RT1", "state": "remove"})
 
+    def test_a_branch_whose_run_goes_but_stood_on_a_point_of_it(self):
+        made = edit(whole("fernhollow"), {"do": "put_run", "text": "H1 from WH.hot cu-l 3/4: U14 S6 W492mm [pump] .C1"})
+        made = edit(made, {"do": "set_start", "run": "C1", "start": "H1.C1"})
+        self.taken(made, {"do": "set_state", "run": "H1", "state": "remove"})
+
     def test_a_leader_that_turns_back_on_itself_under_its_twin(self):
         made = whole("lockhouse")
         self.put(made, line_of(made, "F9").replace("N1148", "D1148"))

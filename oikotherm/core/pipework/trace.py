@@ -101,6 +101,9 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
     arms: dict[str, dict[str, str]] = {
         key: {arm: straight for arm, straight in pipework.arms[key].items() if straight in straights} for key in nodes
     }
+    for key, node in nodes.items():
+        if node.kind == "turn" and len(arms[key]) < 2:  # the pipe on its other side goes
+            nodes[key] = replace(node, kind="open")
     parts = {}
     for run, part in pipework.by_run.items():
         kept = tuple(key for key in part.nodes if key in held)

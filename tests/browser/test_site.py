@@ -3,6 +3,8 @@
 import sqlite3
 from contextlib import closing
 
+from oikotherm.core.work.records import joint_states
+from oikotherm.exchange.site import records_of
 from tests.browser.pages import BrowserCase
 
 
@@ -37,6 +39,52 @@ class SiteTest(BrowserCase):
         )
         self.go("/jobs/lockhouse/order", phone)
         self.assertEqual(phone.locator("li.done").count(), 3)
+
+    def test_seven_thousand_marks_leave_the_phone_over_a_server_that_dies(self):
+        """A correction among them comes before what it corrects, and one is refused and stays to be seen."""
+        phone = self.phone
+        self.go("/jobs/lockhouse/joints", phone)
+        src = phone.evaluate("[...document.scripts].map((one) => one.src).find((src) => src.endsWith('app.js'))")
+        took_ms = phone.evaluate(
+            """async (src) => {
+              const {Queue} = await import(src.replace("app.js", "queue.js"));
+              const out = async () => { throw new Error("no network"); };
+              const queue = new Queue({uid: "lockhouse", rev: 1, say() {}, saved() {}, post: out});
+              const mark = (n) => ({kind: "joint", key: `k${n % 6766}`, label: `L${n % 6766}`, by_role: "apprentice",
+                made_at: new Date(1767225600000 + (7001 - n) * 1000).toISOString(), body: {dry: n < 6999}});
+              const began = performance.now();
+              queue.add([...Array(7000).keys()].map(mark).concat([{...mark(7000), by_role: ""}]));
+              return performance.now() - began;
+            }""",
+            src,
+        )
+        self.assertLess(took_ms, 1500)
+        answers = []
+
+        def dies(response):
+            if response.url.endswith("/records"):
+                answers.append(response.status)
+                if len(answers) == 5:
+                    self.server.kill()
+
+        phone.on("response", dies)
+        self.go("/jobs/lockhouse/joints", phone)
+        phone.locator("#queue", has_text="waiting to be sent").wait_for()
+        left = int(phone.locator("#queue").inner_text().split()[0])
+        self.assertTrue(0 < left < 7001, left)
+        self.server.start()
+        phone.locator("#queue:empty").wait_for(timeout=60_000, state="attached")
+        found = self.records()
+        self.assertEqual(len(found), 7000)
+        phone.locator("#refused-marks summary", has_text="1 not kept").click()
+        self.assertIn("at least 1 character", phone.locator("#refused-marks li").inner_text())
+        phone.locator("#forget-refused").click()
+        self.assertTrue(phone.locator("#refused-marks").is_hidden())
+        # number 6999 came after number 233 and was made before it: the joint is dry
+        with closing(sqlite3.connect(self.server.data / "oikotherm.sqlite")) as conn:
+            conn.row_factory = sqlite3.Row
+            states = joint_states(records_of(conn, "lockhouse"))
+        self.assertTrue(states["k233"].yes("dry"))
 
     def test_a_joint_is_recorded_and_corrected_by_a_new_line(self):
         phone = self.phone

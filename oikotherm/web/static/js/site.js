@@ -1,66 +1,6 @@
 /** Work on site: marks and ticks become records at once on this phone, and reach the server when it answers. */
 
-const PATIENCE_MS = 4000;
-
-class Queue {
-  constructor(page) {
-    this.page = page;
-    this.key = `oikotherm:queue:${page.uid}`;
-    this.sending = false;
-    this.show();
-    setInterval(() => this.flush(), PATIENCE_MS);
-    window.addEventListener("online", () => this.flush());
-    this.flush();
-  }
-
-  get waiting() {
-    return JSON.parse(localStorage.getItem(this.key) ?? "[]");
-  }
-
-  #keep(list) {
-    localStorage.setItem(this.key, JSON.stringify(list));
-    this.show();
-  }
-
-  show() {
-    const place = document.getElementById("queue");
-    const count = this.waiting.length;
-    if (place) place.textContent = count ? `${count} waiting to be sent` : "";
-  }
-
-  /** Put a record in the queue; it is safe from here on. */
-  add(record) {
-    this.#keep([...this.waiting, {uuid: uuid(), rev: this.page.rev, made_at: new Date().toISOString(), ...record}]);
-    return this.flush();
-  }
-
-  /** Send what waits. The server keeps each uuid once, so sending twice does no harm. */
-  async flush() {
-    const sent = this.waiting;
-    if (!sent.length || this.sending) return;
-    this.sending = true;
-    try {
-      const {body} = await this.page.post("records", {records: sent});
-      const done = new Set([...body.kept, ...body.refused.map((one) => one.uuid)]);
-      this.#keep(this.waiting.filter((record) => !done.has(record.uuid)));
-      if (body.refused.length) this.page.say(`Not kept: ${body.refused[0].error.expected}`, true);
-      this.page.saved("saved", "");
-    } catch {
-      this.page.saved("no answer", "lost");
-    } finally {
-      this.sending = false;
-    }
-  }
-}
-
-function uuid() {
-  if (crypto.randomUUID) return crypto.randomUUID();
-  const bytes = crypto.getRandomValues(new Uint8Array(16)); // pages served without TLS have no randomUUID
-  bytes[6] = (bytes[6] & 15) | 64;
-  bytes[8] = (bytes[8] & 63) | 128;
-  const hex = [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
-}
+import {Queue} from "./queue.js";
 
 /** Count what is shown, and what lies in other blocks of a long list. */
 function count(id, selector) {
@@ -86,9 +26,10 @@ export function startSite(page) {
   rememberRole();
   keepReadings(page);
   // marks that still wait are shown as made
+  const rows = new Map([...document.querySelectorAll("[data-key]")].map((row) => [row.dataset.key, row]));
   for (const record of queue.waiting) {
     for (const [field, value] of Object.entries(record.body)) {
-      const row = document.querySelector(`[data-key="${CSS.escape(record.key)}"]`);
+      const row = rows.get(record.key);
       row?.querySelector(`[data-field="${field}"]`)?.setAttribute("aria-pressed", String(value));
       if (field === "done") row?.classList.toggle("done", value);
     }
@@ -98,7 +39,8 @@ export function startSite(page) {
     count("done-count", ".tick-button[aria-pressed=true]");
     count("wet-count", "[data-field=dry][aria-pressed=false]");
   };
-  const press = (button) => {
+  /** Turn a mark or tick over on the page; gives its record. */
+  const pressed = (button) => {
     const row = button.closest("[data-key]");
     const now = button.getAttribute("aria-pressed") !== "true";
     button.setAttribute("aria-pressed", String(now));
@@ -107,15 +49,17 @@ export function startSite(page) {
     if (by) by.textContent = now ? `${myRole()}, just now` : "";
     const {key, label, method, pipe} = row.dataset;
     const body = {[button.dataset.field]: now, ...(method ? {method, pipe} : {})};
-    queue.add({kind: button.dataset.record, key, label, by_role: myRole(), body});
+    return {kind: button.dataset.record, key, label, by_role: myRole(), body};
+  };
+  const press = (buttons) => {
+    const records = [...buttons].map(pressed);
     recount();
+    if (records.length) queue.add(records);
   };
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-record]");
-    if (button) press(button);
-    if (event.target.id === "all-dry") {
-      for (const wet of document.querySelectorAll("[data-field=dry][aria-pressed=false]")) press(wet);
-    }
+    if (button) press([button]);
+    if (event.target.id === "all-dry") press(document.querySelectorAll("[data-field=dry][aria-pressed=false]"));
     if (event.target.id === "add-reading") note();
   });
   document.addEventListener("submit", async (event) => {

@@ -337,6 +337,10 @@ class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> Any:
         raise Refused("command", " ".join(sys.argv[1:]), message, f"{self.prog} --help")
 
+    def _print_message(self, message: str, file: Any = None) -> None:
+        """As argparse does, but what cannot be written is an error."""
+        (file or sys.stderr).write(message)
+
 
 def parser() -> argparse.ArgumentParser:
     top = _Parser(
@@ -405,7 +409,11 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; its exit status."""
     args = argparse.Namespace()
     try:
-        args = parser().parse_args(argv)
+        try:
+            args = parser().parse_args(argv)
+        except SystemExit as done:  # help was asked for
+            sys.stdout.flush()
+            return int(done.code or 0)
         status: int = args.function(args)
         sys.stdout.flush()
         return status

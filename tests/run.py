@@ -63,6 +63,7 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_lawful",
                 "tests.test_services",
                 "tests.test_cli",
+                "tests.test_faults",
                 "tests.test_kill",
                 "tests.test_pack",
                 "tests.test_run",

@@ -47,10 +47,10 @@ def admit(job: Job, context: Context, before: Job | None = None) -> Design:
 
 def _check_changes(before: Job, after: Job, context: Context) -> None:
     """What an edit made anew must be within the limits of the document, and every line must read back."""
-    known = {id(one) for group in before.named() for one in group}
+    known = {one.id: one for group in before.named() for one in group}
     for group in after.named():
         for one in group:
-            if id(one) in known:
+            if known.get(one.id) is one:
                 continue
             if isinstance(one, Run | Station):
                 read_as(type(one), one.model_dump())

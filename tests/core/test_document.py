@@ -12,6 +12,7 @@ from oikotherm.core.job.document import json_schema, read, write
 from oikotherm.core.job.model import ITEM_KINDS
 from oikotherm.drawing import svg
 from oikotherm.drawing.isometric import draw
+from tests.counts import cases
 from tests.jobs import demo
 
 FULL = {
@@ -194,12 +195,12 @@ class DocumentTest(unittest.TestCase):
             with self.subTest(text=text[:20]), self.assertRaises(Refused):
                 read(text)
 
-    def test_ten_thousand_mangled_documents_give_a_job_or_a_refusal(self):
+    def test_mangled_documents_give_a_job_or_a_refusal(self):
         rng = random.Random(11)
         sources = [FULL, json.loads(write(demo()))]
         junk = [None, "", "x", -1, 0, 1e9, 1e308, True, [], {}, "F1.T1", "?", [1, 2], "N+30S", "é" * 300]
         good = 0
-        for number in range(10_000):
+        for number in range(cases(1_000, 10_000)):
             found = copy.deepcopy(sources[number % 2])
             for _ in range(rng.randrange(1, 4)):
                 spot = found
@@ -236,4 +237,4 @@ class DocumentTest(unittest.TestCase):
                 self.assertEqual(len(design.cuts), len(design.fitted.pieces))
                 self.assertIsNotNone(design.findings)
                 svg.write(draw(design))
-        self.assertGreater(good, 500)
+        self.assertGreater(good, cases(50, 500))

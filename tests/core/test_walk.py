@@ -11,6 +11,7 @@ from oikotherm.core.job.model import Leg, SetItem
 from oikotherm.core.job.notation import parse_run
 from oikotherm.core.job.ways import DIRECTIONS, Vec, way_vector
 from oikotherm.core.job.writing import run_text
+from tests.counts import cases
 from tests.jobs import CATALOGUE, STYLE, design, edit, paced, port, station
 
 
@@ -195,13 +196,13 @@ def random_line(rng):
 
 
 class LawsTest(unittest.TestCase):
-    def test_ten_thousand_random_runs(self):
+    def test_random_runs(self):
         """Text and items are one; legs and sets add up to the end; what is said is what is traced; volume is bore times
         length."""
         rng = random.Random(11)
         base = paced(end="comp-cu 22 socket")
         kinds = set()
-        for number in range(10_000):
+        for number in range(cases(2_000, 10_000)):
             line = random_line(rng)
             parsed = parse_run(line, STYLE)
             job = apply_all(base, [{"do": "put_run", "text": line}], CATALOGUE)

@@ -14,14 +14,14 @@ ready() {
       echo "making .venv"
       "$python" -m venv .venv
     fi
-    echo "installing $file ($(grep -c . "$file") packages)"
-    .venv/bin/python -m pip install --disable-pip-version-check --no-warn-conflicts -r "$file" 2>&1 |
+    echo "installing $file ($(grep -c == "$file") packages)"
+    .venv/bin/python -m pip install --disable-pip-version-check --no-warn-conflicts --require-hashes -r "$file" 2>&1 |
       grep --line-buffered -E '^(Collecting|Downloading|Installing|Successfully|ERROR)' || true
     .venv/bin/python - "$file" <<'PY' || { echo "installing $file failed; run it again with the package index reachable" >&2; exit 1; }
 import importlib.metadata as have, sys
 for line in open(sys.argv[1]):
-    name, _, version = line.strip().partition("==")
-    if name and have.version(name) != version:
+    name, _, version = line.strip().removesuffix("\\").strip().partition("==")
+    if version and have.version(name) != version:
         sys.exit(f"{name}: expected {version}, found {have.version(name)}")
 PY
     cp "$file" "$mark"

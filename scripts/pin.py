@@ -25,7 +25,8 @@ def version_of(filename: str, name: str) -> str:
 
 def hashes_of(name: str, version: str) -> list[str]:
     """SHA-256 of every file of a version, sorted. Raises OSError where the index does not answer."""
-    asked = urllib.request.Request(INDEX.format(name.lower()), headers={"Accept": "application/vnd.pypi.simple.v1+json"})
+    kind = {"Accept": "application/vnd.pypi.simple.v1+json"}
+    asked = urllib.request.Request(INDEX.format(name.lower()), headers=kind)
     with urllib.request.urlopen(asked, timeout=60) as response:
         files = json.load(response)["files"]
     return sorted(one["hashes"]["sha256"] for one in files if version_of(one["filename"], name) == version)

@@ -157,6 +157,45 @@ class PackTest(WebCase):
         self.assertEqual(events[0]["RRULE"]["INTERVAL"], [12])
 
 
+class FacesTest(WebCase):
+    """What is printed has the signs of the people it is printed for."""
+
+    TITLE = "Котельная, Θέρμανση, Größe, łąka, Ñandú, ș, ½″ ≤ 3 °C"
+
+    def pdf(self, title):
+        design = derive(edit(demo(), {"do": "set_job", "title": title}))
+        pack = pack_of(design, 1, [], date(2026, 3, 1))
+        return "\n".join(page.extract_text() for page in PdfReader(io.BytesIO(pack_pdf(design, pack))).pages)
+
+    def test_latin_greek_and_cyrillic_are_printed(self):
+        text = self.pdf(self.TITLE)
+        self.assertIn(self.TITLE, text.replace("\n", " "))
+        self.assertNotIn("no face for", text)
+        decomposed = "Gro\u0308\u00dfe"
+        self.assertIn("Größe", self.pdf(decomposed))
+
+    def test_what_cannot_be_printed_is_said(self):
+        text = self.pdf("暖房 house ☃")
+        self.assertIn("?? house ?", text)
+        self.assertIn("U+6696, U+623F, U+2603", text.replace("\n", " "))
+        self.assertEqual(self.edit(1, {"do": "set_job", "title": "暖房"}).status_code, 200)
+        page = self.client.get("/jobs/lockhouse/handover").text
+        self.assertIn("暖房", page)
+        self.assertIn("cannot be printed", page)
+
+    def test_every_file_carries_its_own_faces(self):
+        for path in ("handover/pack.pdf", "drawing.pdf?scale=100"):
+            answer = self.client.get(f"/jobs/lockhouse/{path}")
+            self.assertEqual(answer.status_code, 200, path)
+            fonts = {
+                str(font.get_object()["/BaseFont"])
+                for page in PdfReader(io.BytesIO(answer.data)).pages
+                for font in page["/Resources"]["/Font"].values()
+                if "/Subtype" in font.get_object()
+            }
+            self.assertTrue(any("DejaVu" in name for name in fonts), (path, fonts))
+
+
 class BundleTest(WebCase):
     def test_a_job_goes_out_and_in_with_its_records(self):
         PackTest.work_done(self)

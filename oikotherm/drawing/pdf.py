@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from .faces import BOLD, REGULAR, printable
 from .palette import colours, dashes
 from .scene import XY, Label, Scene, Stroke, Symbol
 from .svg import SHAPES, UPRIGHT
@@ -165,5 +166,6 @@ class _Sheet:
             self.canvas.setFillColor("#ffffff")
         else:
             self.canvas.setFillColor(BRICK if kind == "closing" else MUTED if kind in ("room", "compass") else INK)
-        self.canvas.setFont("Helvetica-Bold" if kind in (*BOXED, "station") else "Helvetica", size)
-        self.canvas.drawCentredString(x, y - size * 0.35, label.text)
+        words = printable(label.text)
+        self.canvas.setFont(BOLD if kind in (*BOXED, "station") else REGULAR, size)
+        self.canvas.drawCentredString(x, y - size * 0.35, words)

@@ -21,6 +21,7 @@ from ..core.work.records import Record, joint_states, ticked
 from ..core.work.sections import KeptTest
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
+from ..drawing.faces import missing_signs, texts_in
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..store import jobs as jobs_store
@@ -108,6 +109,13 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "reminders": [{"title": r.title, "due": r.due.isoformat(), "why": r.why} for r in reminders(design, today)],
         "caution": CAUTION,
     }
+
+
+def not_printed(design: Design, pack: dict[str, Any]) -> str:
+    """The signs of a pack and its drawing that the faces of the print have not, each once; empty where all can be."""
+    house = design.job.house
+    names = [one.name for group in (design.job.stations, house.rooms, house.levels) for one in group]
+    return missing_signs([*texts_in(pack), *names])
 
 
 def _test_row(test: KeptTest) -> dict[str, Any]:

@@ -12,10 +12,12 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from ..core.design import Design
+from ..drawing.faces import BOLD, REGULAR, missing_said, printable
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
 from ..drawing.scene import Scene
+from .pack import not_printed
 
 Story = list[Any]
 Row = list[Any]
@@ -30,13 +32,11 @@ RULED = TableStyle(
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
     ]
 )
-BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=9, leading=12)
+BODY = ParagraphStyle("body", fontName=REGULAR, fontSize=9, leading=12)
 SMALL = ParagraphStyle("small", parent=BODY, fontSize=7.5, leading=9.5)
-HEAD = ParagraphStyle(
-    "head", parent=BODY, fontName="Helvetica-Bold", fontSize=12, leading=15, spaceBefore=10, spaceAfter=4
-)
+HEAD = ParagraphStyle("head", parent=BODY, fontName=BOLD, fontSize=12, leading=15, spaceBefore=10, spaceAfter=4)
 TITLE = ParagraphStyle("title", parent=HEAD, fontSize=17, leading=21)
-PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;", "–": "-", "“": '"', "”": '"'})
+PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;"})
 
 
 class _Drawing(Flowable):  # type: ignore[misc]
@@ -57,6 +57,7 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
     """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes."""
     page = LETTER if design.job.practice == "north-american" else A4
     width = page[0] - 2 * MARGIN
+    missing = missing_said(not_printed(design, pack))
     story = [
         *_front(design, pack, width),
         *_sizes(pack, width),
@@ -68,6 +69,7 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
         *_words(pack),
         Spacer(1, 8),
         _text(pack["caution"], SMALL),
+        *([_text(missing, SMALL)] if missing else []),
     ]
     out = io.BytesIO()
     SimpleDocTemplate(
@@ -84,7 +86,7 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
 
 
 def _text(words: Any, style: Any = BODY) -> Any:
-    return Paragraph(str(words).translate(PLAIN), style)
+    return Paragraph(printable(str(words)).translate(PLAIN), style)
 
 
 def _table(rows: list[Row], shares: list[float], width: float) -> Any:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from ..core.design import Design
 from ..core.errors import Refused
+from ..drawing.faces import BOLD, REGULAR, known_signs, printable
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
@@ -70,6 +71,7 @@ def scale_pdf(design: Design, projection: Projection, scale: int, paper: str, lo
     wide, high = PAPERS_MM[paper]
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=(wide * point, high * point), invariant=1)
+    known_signs()
     canvas.setTitle(f"{design.job.title}, {projection.name}, 1:{scale}")
     canvas.setLineWidth(0.6)
     canvas.rect(EDGE_MM * point, EDGE_MM * point, (wide - 2 * EDGE_MM) * point, (high - 2 * EDGE_MM) * point)
@@ -77,9 +79,9 @@ def scale_pdf(design: Design, projection: Projection, scale: int, paper: str, lo
     base = EDGE_MM * point
     canvas.line(base, (EDGE_MM + BLOCK_MM) * point, (wide - EDGE_MM) * point, (EDGE_MM + BLOCK_MM) * point)
     canvas.setFillColor("#1e2a2c")
-    canvas.setFont("Helvetica-Bold", 11)
-    canvas.drawString(base + 8, base + 26, design.job.title[:70])
-    canvas.setFont("Helvetica", 8)
+    canvas.setFont(BOLD, 11)
+    canvas.drawString(base + 8, base + 26, printable(design.job.title[:70]))
+    canvas.setFont(REGULAR, 8)
     canvas.drawString(
         base + 8,
         base + 12,

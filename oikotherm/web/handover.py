@@ -44,9 +44,10 @@ def freeze(uid: str) -> Any:
 def _handover(frame: Frame) -> dict[str, Any]:
     """The facts of the pack at the head."""
 
-    from ..exchange.pack import pack_of
+    from ..exchange.pack import not_printed, pack_of
 
-    return {"pack": pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())}
+    pack = pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
+    return {"pack": pack, "not_printed": not_printed(frame.design, pack)}
 
 
 @bp.get("/pack")

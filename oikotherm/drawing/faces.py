@@ -1,0 +1,68 @@
+"""The faces of everything printed: Latin, Greek and Cyrillic, shipped with their licence in drawing/fonts.
+
+What a face has no sign for is printed as "?", and whoever prints says so.
+"""
+
+from __future__ import annotations
+
+import functools
+import unicodedata
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+FONTS = Path(__file__).with_name("fonts")
+REGULAR, BOLD = "DejaVuSansCondensed", "DejaVuSansCondensed-Bold"
+MOST_NAMED = 12
+
+
+@functools.cache
+def known_signs() -> frozenset[int]:
+    """The code points both faces have; the faces are registered with reportlab."""
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+
+    signs: list[frozenset[int]] = []
+    for name in (REGULAR, BOLD):
+        font = TTFont(name, str(FONTS / f"{name}.ttf"))
+        pdfmetrics.registerFont(font)
+        signs.append(frozenset(font.face.charToGlyph))
+    return signs[0] & signs[1]
+
+
+def printable(text: str) -> str:
+    """The text with "?" for each sign the faces have not; joined forms are taken before single marks."""
+    known = known_signs()
+    plain = unicodedata.normalize("NFC", text)
+    if all(ord(sign) in known for sign in plain):
+        return plain
+    return "".join(sign if ord(sign) in known or sign == "\n" else "?" for sign in plain)
+
+
+def missing_signs(words: Iterable[str]) -> str:
+    """The signs of some texts that cannot be printed, each once, in order; empty where all can."""
+    known = known_signs()
+    found = (sign for text in words for sign in unicodedata.normalize("NFC", text))
+    return "".join(dict.fromkeys(sign for sign in found if ord(sign) not in known and not sign.isspace()))
+
+
+def missing_said(signs: str) -> str:
+    """What is said of signs that cannot be printed, in signs that can; empty for none."""
+    if not signs:
+        return ""
+    names = ", ".join(f"U+{ord(sign):04X}" for sign in signs[:MOST_NAMED])
+    more = f" and {len(signs) - MOST_NAMED} more" if len(signs) > MOST_NAMED else ""
+    return f"Signs this print has no face for are shown as ?: {names}{more}. The document and the pages keep them."
+
+
+def texts_in(found: Any) -> Iterable[str]:
+    """Every text in rows within rows."""
+    waiting = [found]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, str):
+            yield one
+        elif isinstance(one, dict):
+            waiting += one.values()
+        elif isinstance(one, list | tuple):
+            waiting += one

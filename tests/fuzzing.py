@@ -176,11 +176,11 @@ def walk(seed: int, start: Job, context: Context, count: int) -> Iterator[tuple[
             design = admit(after, context, job)
         except Refused as refused:
             if refused.__cause__ is not None:
-                wrong = _said(refused.__cause__)
+                wrong = said_of(refused.__cause__)
             elif "its line" in refused.expected:
                 wrong = f"no read back: {refused}"
         except Exception as error:  # noqa: BLE001 - whatever it is, it is counted
-            wrong = _said(error)
+            wrong = said_of(error)
         yield commands, after, design, wrong
         if design is not None:
             texts = dict(design.texts)
@@ -199,10 +199,11 @@ def touch(design: Design, *, lines: bool = True) -> str:
         for run in design.job.runs if lines else ():
             check_line(design.job, run, design.context)
     except Exception as error:  # noqa: BLE001 - whatever it is, it is counted
-        return _said(error)
+        return said_of(error)
     return ""
 
 
-def _said(error: BaseException) -> str:
+def said_of(error: BaseException) -> str:
+    """What went wrong and where, in one line."""
     frame = traceback.extract_tb(error.__traceback__)[-1]
     return f"{type(error).__name__}: {str(error)[:120]} @ {frame.filename.split('oikotherm/')[-1]}:{frame.lineno}"

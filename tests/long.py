@@ -1,49 +1,112 @@
-"""Long checks with seeds that change from day to day: `.venv/bin/python -m tests.long [SEED]`. Their figures are
-printed; any failure ends with status 1.
+"""Long checks with seeds that change from day to day: `.venv/bin/python -m tests.long [SEED] [NAME ...]`. Their figures
+are printed; any failure ends with status 1.
 
-What takes seconds is in ./check; what takes minutes, over thousands of cases, is here.
+What takes seconds is in ./check; what takes minutes, over thousands of cases, is here. Two processes share the work.
 """
 
 from __future__ import annotations
 
+import gc
+import os
+import subprocess
 import sys
 import time
 from collections import Counter
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from datetime import date
 
-from tests import doors
+from oikotherm.core.context import Context
+from oikotherm.core.memory import Memory
+from oikotherm.demo import documents
+from tests import campaign, doors, fuzzing
+from tests.counts import LONG
 
-DOOR_CASES = 1_500
+PROCESSES = 2
+Found = tuple[Counter[str], list[str]]
+WHOLE_TESTS = (
+    "tests.core.test_document.DocumentTest",
+    "tests.core.test_memory",
+    "tests.core.test_walk.LawsTest",
+)
 
 
-def five_doors(seed: int) -> tuple[str, list[str]]:
+def five_doors(seed: int, count: int) -> Found:
     """Mate, finder, fitter, recipe and override asked alike, over pairwise covering cases of pipe, method, role,
     practice and place."""
-    heard: Counter[str] = Counter()
-    wrong = []
-    cases = doors.covering(seed, DOOR_CASES)
-    for case in cases:
+    heard, wrong = Counter[str](), []
+    for case in doors.covering(seed, count):
         said = doors.disagreements(case)
         if said:
             wrong.append(said)
         heard["lawful" if doors.by_mate(case) else "refused"] += 1
         fitted = doors.by_override(case)
         heard["no such fitting" if fitted is None else "fitted by hand" if fitted else "a stop by hand"] += 1
-    counts = ", ".join(f"{count} {word}" for word, count in sorted(heard.items()))
-    return f"{len(cases)} cases, {len(wrong)} disagree; {counts}", wrong
+    return heard, wrong
 
 
-CHECKS: dict[str, Callable[[int], tuple[str, list[str]]]] = {"five doors": five_doors}
+def edits(seed: int, count: int) -> Found:
+    """Lines and commands, edit on edit; of every fourth that is taken everything is worked out, and all lines read
+    back."""
+    tally, wrong = Counter[str](), []
+    houses = list(documents())
+    for number in range(count // 100):
+        job = houses[number % len(houses)]
+        for commands, _, design, said in fuzzing.walk(seed * 1_000 + number, job, Context(memory=Memory()), 100):
+            tally["taken" if design else "refused"] += 1
+            if design is not None and tally["taken"] % 4 == 0:
+                said = said or fuzzing.touch(design)
+                tally["worked out whole"] += 1
+            if said:
+                wrong.append(f"{job.uid} {str(commands)[:300]}: {said}")
+    return tally, wrong
+
+
+def whole_tests(seed: int, count: int) -> Found:
+    """The tests that ./check runs with fewer cases."""
+    names = WHOLE_TESTS[seed % 2 :: 2]  # each process has its share
+    done = subprocess.run(
+        [sys.executable, "-m", "unittest", *names],
+        env={**os.environ, LONG: "1"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    return Counter({"modules": len(names)}), [] if done.returncode == 0 else [done.stderr[-2000:]]
+
+
+CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
+    "five doors": (five_doors, 1_500),
+    "edits": (edits, 60_000),
+    "documents": (campaign.through_documents, 5_000),
+    "posts": (campaign.through_posts, 10_000),
+    "tools": (campaign.through_tools, 12_000),
+    "kills": (campaign.through_kills, 100),
+    "whole tests": (whole_tests, PROCESSES),
+}
+
+
+def _part(name: str, seed: int, count: int) -> Found:
+    gc.set_threshold(100_000, 20, 50)
+    return CHECKS[name][0](seed, count)
 
 
 def main() -> int:
-    seed = int(sys.argv[1]) if len(sys.argv) > 1 else date.today().toordinal()
+    words = sys.argv[1:]
+    seed = int(words.pop(0)) if words and words[0].isdigit() else date.today().toordinal()
     failed = 0
-    for name, check in CHECKS.items():
-        began = time.perf_counter()
-        figures, wrong = check(seed)
-        print(f"{name}, seed {seed}: {figures} ({time.perf_counter() - began:.0f} s)", flush=True)
+    for name in words or CHECKS:
+        began, count = time.perf_counter(), CHECKS[name][1]
+        tally, wrong = Counter[str](), []
+        with ProcessPoolExecutor(PROCESSES) as pool:
+            parts = [pool.submit(_part, name, seed * PROCESSES + n, count // PROCESSES) for n in range(PROCESSES)]
+            for part in parts:
+                heard, said = part.result()
+                tally += heard
+                wrong += said
+        counts = ", ".join(f"{number} {word}" for word, number in sorted(tally.items()))
+        took = time.perf_counter() - began
+        print(f"{name}, seed {seed}: {count} cases, {len(wrong)} wrong; {counts} ({took:.0f} s)", flush=True)
         for said in wrong[:20]:
             print(f"  {said}")
         failed += bool(wrong)

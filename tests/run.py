@@ -62,6 +62,7 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_layers",
                 "tests.test_lawful",
                 "tests.test_services",
+                "tests.test_campaign",
                 "tests.test_cli",
                 "tests.test_faults",
                 "tests.test_kill",

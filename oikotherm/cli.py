@@ -90,9 +90,11 @@ def serve(args: argparse.Namespace) -> int:
     elif args.host not in ("127.0.0.1", "localhost", "::1"):
         raise Refused("host", args.host, "a loopback address; with --lan and a passphrase also others", "127.0.0.1")
     import gc
+    import logging
 
     import waitress
 
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that requests wait a moment is no warning
     gc.set_threshold(100_000, 20, 50)  # a derived house is many small objects that live until the next edit
 
     from .web import create_app

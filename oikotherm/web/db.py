@@ -19,7 +19,8 @@ from ..exchange.in_force import context_of, firm_catalogue, firm_context
 from ..store import jobs as jobs_store
 from ..store.database import connect
 
-MOST_KEPT = 2  # revisions, and designs of revisions: the present one and the one before, or those of two jobs
+MOST_KEPT = 16  # revisions, and designs of revisions: the present ones of the jobs at work, and some before them
+MOST_RUNS = 1_400  # of all that is kept: two designs of a house of 300 emitters
 
 
 def get() -> sqlite3.Connection:
@@ -107,9 +108,16 @@ def _keep(mark: tuple[str, int, str], revision: jobs_store.Revision) -> jobs_sto
     kept = opened()
     with kept.lock:
         kept.heads[mark] = revision
-        while len(kept.heads) > MOST_KEPT:
-            kept.heads.popitem(last=False)
+        _forget_oldest(kept.heads)
     return revision
+
+
+def _forget_oldest(kept: OrderedDict[Any, Any]) -> None:
+    """Forget what was not asked for longest, until few enough with few enough runs are left; two always stay."""
+    runs = sum(len(one.job.runs) for one in kept.values())
+    while len(kept) > MOST_KEPT or runs > MOST_RUNS and len(kept) > 2:
+        _, gone = kept.popitem(last=False)
+        runs -= len(gone.job.runs)
 
 
 def design_of(at: jobs_store.Revision) -> Design:
@@ -129,8 +137,7 @@ def _keep_design(key: tuple[str, str, str], design: Design) -> Design:
     with kept.lock:
         kept.designs[key] = design
         kept.designs.move_to_end(key)
-        while len(kept.designs) > MOST_KEPT:
-            kept.designs.popitem(last=False)
+        _forget_oldest(kept.designs)
     return design
 
 

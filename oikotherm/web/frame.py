@@ -174,7 +174,9 @@ class Frame:
         return Look(**{**fields, **changes})
 
     def drawing(self, **changes: Any) -> str:
-        return svg.write(draw(self.design, self.look(**changes)))
+        """The drawing as SVG, made once for a design and a look: many may have the same revision open."""
+        look = self.look(**changes)
+        return self.design.kept(f"drawing {look}", lambda: svg.write(draw(self.design, look)))
 
     def fragments(self, shown: int | None = None) -> dict[str, str]:
         """The parts of the present page that an edit may change, by the id of the element they replace.

@@ -80,14 +80,14 @@ def edit_job(uid: str, rev: int, commands: list[Any]) -> int:
     return stored
 
 
-def stale_answer(uid: str, page: str) -> Any:
-    """409 with the newer state: nothing was overwritten."""
+def stale_answer(uid: str, page: str, shown: int | None = None) -> Any:
+    """409 with the newer state: nothing was overwritten. shown: the revision the page shows."""
     frame = Frame(uid, page)
     words = (
         f"Somebody changed this job meanwhile (now revision {frame.rev}: {frame.at.summary}). Yours was not "
         "stored; this is the newer state."
     )
-    return jsonify(frame.answer(words)), 409
+    return jsonify(frame.answer(words, shown)), 409
 
 
 @bp.post("/edit")
@@ -101,7 +101,7 @@ def edit(uid: str) -> Any:
     try:
         edit_job(uid, rev, commands)
     except jobs_store.Stale:
-        return stale_answer(uid, page)
+        return stale_answer(uid, page, rev)
     return jsonify(Frame(uid, page, _whole(body.get("whole")), _part(body.get("part"))).answer(shown=rev))
 
 

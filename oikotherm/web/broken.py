@@ -27,9 +27,11 @@ def page(uid: str, reason: str, status: int) -> Any:
         expected = f"a job that can be worked out; go back one step at /jobs/{uid}/history"
         return jsonify(error={"field": "job", "said": reason, "expected": expected, "example": ""}), status
     conn = db.get()
+    row = conn.execute("SELECT title FROM job_text WHERE uid = ?", (uid,)).fetchone()
     return render_template(
         "broken_job.html",
         uid=uid,
+        title=row["title"] if row else uid,
         reason=reason,
         rev=jobs_store.head_rev(conn, uid),
         rows=jobs_store.history(conn, uid),

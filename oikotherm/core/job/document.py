@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..errors import Refused
+from ..fields import ANCHOR_PATTERN, ID_PATTERN, PORT_PATTERN, SIZE_PATTERN, WAY_PATTERN
 from ..reading import MOST_BYTES, read_json
 from ..services import spec
 from .model import FORMAT, VERSION, House, Job, Level
@@ -71,6 +72,17 @@ _EXAMPLES = {
 }
 
 
+_PATTERNS: dict[str, tuple[str | None, str]] = {
+    f"^{ID_PATTERN}$": ("a name in capitals and figures, eight at most", "F1"),
+    f"^{PORT_PATTERN}$": ("the name of a port in small letters", "flow"),
+    f"^{ANCHOR_PATTERN}$": ("a port or named point", "BLR.flow"),
+    f"^{WAY_PATTERN}$": ("a direction", "N"),
+    f"^(?:{SIZE_PATTERN})$": ("a size of pipe", "22"),
+    r"^i[1-9]\d{0,8}$": ("the id of an item", "i12"),
+    r"^\d{4}-\d\d-\d\d$": ("a day", "2026-03-01"),
+}
+
+
 def refusal(error: ValidationError) -> Refused:
     """The first of Pydantic's errors in our words."""
     first = error.errors(include_url=False)[0]
@@ -78,6 +90,9 @@ def refusal(error: ValidationError) -> Refused:
     kind, message = first["type"], first["msg"].removeprefix("Value error, ")
     said = "nothing" if kind == "missing" else first.get("input", "")
     expected = {"missing": "this field", "extra_forbidden": "no field of this name"}.get(kind)
+    example = _EXAMPLES.get(kind, "")
+    if kind == "string_pattern_mismatch":
+        expected, example = _PATTERNS.get(first["ctx"]["pattern"], (None, example))
     if expected is None:
         said_at = message.find(", found ")
         message = message if said_at < 0 else message[:said_at]
@@ -86,7 +101,7 @@ def refusal(error: ValidationError) -> Refused:
             .replace("Input should be", "a value that is")
             .replace("String should", "text that should")
         )
-    return Refused(place[1:] or "document", said, expected, _EXAMPLES.get(kind, ""), place)
+    return Refused(place[1:] or "document", said, expected, example, place)
 
 
 def write(job: Job) -> str:

@@ -21,7 +21,7 @@ from ..quantity import PA_PER_BAR
 from ..services import spec
 from ..services.rooms import rooms
 from .proof import Rig, Verdict, judge, read_readings
-from .records import Record
+from .records import Record, in_order
 from .steps import TestKind, TestRule
 
 ENDS = {"cap": "capped end", "plug": "plugged end", "stub": "stub", "open": "open end"}
@@ -235,7 +235,7 @@ def section_proofs(
 ) -> tuple[SectionProof, ...]:
     """How each section stands. mark: the whole pipework's, by which tests of older records know it (they proved heating
     alone)."""
-    tests = [(record, verdict_of(record)) for record in records if record.kind == "test"]
+    tests = [(record, verdict_of(record)) for record in in_order(records) if record.kind == "test"]
     found = []
     for section in sections:
         for kind in rooms()[section.service].tests:

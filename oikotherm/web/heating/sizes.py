@@ -18,6 +18,7 @@ from ...core.services.heating.simulate import Balance, balance, running_of
 from ...core.services.heating.sized import Heating
 from ...core.services.heating.sizing import heating_of
 from ...core.services.heating.valves import choose_pump, circulators, corrected_turns
+from ...core.work.records import in_order
 from ...drawing.charts import pump_chart, staircase
 from ...exchange.heating.simulation import run
 from ...exchange.heating.sizes import sizes_of
@@ -125,7 +126,7 @@ def balance_sheet(frame: Frame) -> list[dict[str, Any]]:
     it."""
     measured = {
         record.key: record
-        for record in records_here(frame.uid)
+        for record in in_order(records_here(frame.uid))
         if record.kind == "note" and record.key.startswith("balance:")
     }
     rows = []

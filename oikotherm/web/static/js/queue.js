@@ -91,7 +91,7 @@ export class Queue {
     box.querySelector("summary").textContent = `${refused.length} not kept`;
     const rows = refused.slice(0, 100).map(({record, error}) => {
       const row = document.createElement("li");
-      row.textContent = `${record.label || record.key}, ${record.kind}: read ${error.said}, expected ${error.expected}`;
+      row.textContent = `${record.label || record.key}, ${record.kind}: read ${error.said || "nothing"}, expected ${error.expected}`;
       return row;
     });
     box.querySelector("ul").replaceChildren(...rows);

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import math
 from typing import Any
 
 from .errors import Refused
@@ -29,24 +30,18 @@ def read_json(data: str | bytes, field: str, example: str, most_bytes: int | Non
         raise Refused(field, word, "a number", example)
 
     try:
-        found = json.loads(data, parse_constant=no_number, parse_float=lambda text: _finite(text, field, example))
+        found = json.loads(data, parse_constant=no_number)
     except RecursionError:
         raise Refused(field, "nesting without end", "JSON of a few levels", example) from None
     except ValueError as error:
         raise Refused(field, str(error), "JSON text", example) from None
-    _check_signs(found, field, example)
+    if most_bytes is not None:  # text of our own was looked through when it came
+        _check_all(found, field, example)
     return found
 
 
-def _finite(text: str, field: str, example: str) -> float:
-    value = float(text)
-    if value in (float("inf"), float("-inf")):
-        raise Refused(field, text, "a number within reason", example)
-    return value
-
-
-def _check_signs(found: Any, field: str, example: str) -> None:
-    """Half signs of UTF-16 are no text: nothing could store or show them."""
+def _check_all(found: Any, field: str, example: str) -> None:
+    """No text that could not be stored or shown, and no number past all numbers (1e999)."""
     waiting = [found]
     while waiting:
         one = waiting.pop()
@@ -56,6 +51,8 @@ def _check_signs(found: Any, field: str, example: str) -> None:
             waiting += one
         elif isinstance(one, str):
             check_text(one, field, example)
+        elif isinstance(one, float) and not math.isfinite(one):
+            raise Refused(field, one, "a number within reason", example)
 
 
 def check_text(text: str, field: str, example: str = "") -> str:

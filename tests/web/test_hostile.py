@@ -191,6 +191,28 @@ class RightAfterRestoreTest(WebCase):
         made = edit(demo(), title)
         self.assertEqual(self.client.get("/jobs/lockhouse/cuts.csv").text, cut_csv(derive(made)))
 
+    def test_a_demo_put_back_over_a_live_server_shows_the_demo(self):
+        from contextlib import redirect_stdout
+
+        from oikotherm.cli import main
+        from oikotherm.core.design import derive
+        from oikotherm.demo import documents
+        from oikotherm.exchange.cutlist import cut_csv
+
+        folder = str(Path(self.app.config["DATABASE"]).parent)
+        leg = next(item for item in demo().run("F1").items if item.kind == "leg")
+        for rev in (1, 2):
+            self.edit(rev, {"do": "set_leg", "run": "F1", "item": leg.id, "length_mm": 900 + rev})
+        self.client.get("/jobs/lockhouse/make")
+        with redirect_stdout(io.StringIO()):
+            self.assertEqual(main(["demo", "--fresh", "--data", folder]), 0)
+        made = next(job for job in documents() if job.uid == "lockhouse")
+        self.assertEqual(self.client.get("/jobs/lockhouse/cuts.csv").text, cut_csv(derive(made)))
+        title = {"do": "set_job", "title": "After"}
+        self.assertEqual(self.edit(3, title).status_code, 409)  # a page that still shows a lost revision
+        self.assertEqual(self.edit(1, title).json["rev"], 4)
+        self.assertEqual(self.client.get("/jobs/lockhouse/cuts.csv").text, cut_csv(derive(edit(made, title))))
+
 
 class BundlesTest(unittest.TestCase):
     def packed(self, files, how=zipfile.ZIP_DEFLATED):

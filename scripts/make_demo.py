@@ -426,7 +426,7 @@ def olmo_vecchio() -> Job:
         },
     ]
     job = apply_all(job, commands, standard())
-    inside = [_brings(job, "BLR", pump=True, vessel_l=6, safety_valve_bar=3, vents=True)]
+    inside = [_brings(job, "BLR", pump=True, vessel_l=3, safety_valve_bar=3, vents=True)]
     inside += [_brings(job, name, vents=True, drains=True) for name in ("MAN", "MIX")]
     for name in ("R1", "R2", "PRV"):  # fed from the ceiling: valves that look up, lockshields with a drain-off
         station = job.station(name)

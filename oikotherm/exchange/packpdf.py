@@ -161,7 +161,7 @@ def _circuit(circuit: dict[str, Any], width: float) -> Story:
         if section["id"] in path:
             story += [_text(f"Working of section {section['id']}"), *_steps(section["working"])]
     if vessel:
-        needed = f"Expansion vessel {vessel['needed_l']:.1f} L needed, take {vessel['chosen_l']:g} L"
+        needed = f"Expansion vessel {vessel['needed_l']:.1f} L needed, {vessel['said']}"
         story.append(_text(f"{needed}; cold fill {vessel['cold_fill_bar']:.2f} bar", HEAD))
         story += _steps(vessel["working"])
     return story

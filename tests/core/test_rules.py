@@ -115,12 +115,12 @@ FAILING = {
 BRINGS = circuit(back=RETURN.replace("[vessel set 8] ", ""))
 BRINGS = edit(
     BRINGS,
-    {"do": "put_station", "station": {**BRINGS.stations[0].model_dump(exclude_none=True), "brings": {"vessel_l": 1.0}}},
+    {"do": "put_station", "station": {**BRINGS.stations[0].model_dump(exclude_none=True), "brings": {"vessel_l": 0.2}}},
 )
 EXV = circuit(back=RETURN.replace("[vessel set 8]", "*T1"))
 EXV = edit(
     EXV,
-    {"do": "add_station", "kind": "vessel", "level": "L0", "at": (3000, 3000, 800), "data": {"volume_l": 2.0}},
+    {"do": "add_station", "kind": "vessel", "level": "L0", "at": (3000, 3000, 800), "data": {"volume_l": 0.2}},
     {"do": "put_run", "text": "from RT1.T1 cu-m 22: E495 S10 -> EXV.in"},
 )
 FAILING |= {
@@ -129,7 +129,7 @@ FAILING |= {
     "no-filling": [circuit(back=RETURN.replace("[filling] ", ""))],
     "no-drain": [circuit(back=RETURN.replace("[drain] ", ""))],
     "no-vent": [circuit(FLOW.replace("[vent] ", "")), circuit(back=RETURN.replace("[vent] ", ""))],
-    "vessel-small": [circuit(back=RETURN.replace("[vessel set 8]", "[vessel V1 set 1]")), BRINGS, EXV],
+    "vessel-small": [circuit(back=RETURN.replace("[vessel set 8]", "[vessel V1 set 0.2]")), BRINGS, EXV],
     "section-over": [circuit(output_w=14000)],
     "left-out": [circuit(FLOW, ""), circuit(output_w=0)],
     "terms-assumed": [circuit(said=False)],

@@ -181,9 +181,18 @@ def _vessel(vessel: Vessel, here_l: float | None) -> dict[str, Any]:
         "hot_bar": round(vessel.hot_bar, 3),
         "needed_l": round(vessel.needed_l, 2),
         "chosen_l": vessel.chosen_l,
+        "second_l": vessel.second_l,
         "here_l": here_l,
+        "said": _vessel_said(vessel, here_l),
         "working": [step.as_dict() for step in vessel.steps],
     }
+
+
+def _vessel_said(vessel: Vessel, here_l: float | None) -> str:
+    """What follows for the vessel: the size to take, or what is there and what it needs beside it."""
+    if here_l is None:
+        return f"take {vessel.chosen_l:g} L"
+    return f"{here_l:g} L is there" + (f": add one of {vessel.second_l:g} L" if vessel.second_l else "")
 
 
 def _circuit(heating: Heating, design: Design) -> dict[str, Any]:

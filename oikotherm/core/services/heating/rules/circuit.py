@@ -17,7 +17,6 @@ from ..rooms_heated import outputs_w, rooms_heated
 from ..simulate import NOISE_PA, balance
 from ..sized import Heating
 from ..sizing import heating_of
-from ..vessel import SIZES_L
 from .book import rule
 
 
@@ -237,12 +236,10 @@ def no_vent(view: View) -> Iterable[Said]:
 def vessel_small(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
         here, vessel = heating.vessel_here_l, heating.vessel
-        if here is None or vessel is None or here >= vessel.needed_l - 1e-6:
+        if here is None or vessel is None or not vessel.second_l:
             continue
-        says = (
-            f"The vessels of {heating.circuit.source.id} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is "
-            "needed."
-        )
+        source = heating.circuit.source.id
+        says = f"The vessels of {source} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is needed."
         yield Said((heating.circuit.source.id,), says, tuple(_larger_vessel(view, heating)), heating.at)
 
 
@@ -269,8 +266,7 @@ def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
                 f"{station.id} becomes {chosen} L",
             )
             return
-    short = heating.vessel.needed_l - heating.vessel_here_l
-    second = trim(next((size for size in SIZES_L if size >= short), short), 1)
+    second = trim(heating.vessel.second_l, 1)
     yield from _vessel_remedy(view, heating.circuit, f"Add a second vessel of {second} L on the return", second)
 
 

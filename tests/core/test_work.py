@@ -208,6 +208,20 @@ class ProofTest(unittest.TestCase):
         without = [Reading(one.at, one.pressure_bar, None) for one in readings]
         self.assertEqual(judge(without, RIG).outcome, "proves nothing")
 
+    def test_one_flip_of_the_last_digit_is_no_leak(self):
+        """1.80 seven times and 1.79 six times on a gauge of 0.01 bar; two digits down, or one and still falling, is."""
+        rig = Rig(1.8, 0.01, 60, 10, 0, 0, settle_min=0, hold_min=30)
+
+        def held(*bars):
+            step = timedelta(minutes=40 / (len(bars) - 1))
+            readings = [Reading(datetime(2026, 3, 1, 10) + n * step, bar, 18.0) for n, bar in enumerate(bars)]
+            return judge(readings, rig).outcome
+
+        self.assertEqual(held(*[1.80] * 7, *[1.79] * 6), "pass")
+        self.assertEqual(held(1.80, *[1.79] * 12), "pass")
+        self.assertEqual(held(*[1.80] * 5, *[1.79] * 4, *[1.78] * 4), "fail")
+        self.assertEqual(held(*[1.80] * 3, *[1.78] * 10), "fail")
+
     def test_the_pressure_to_hold(self):
         self.assertEqual(pressure_to_hold_bar(1.0, 3.0), 1.5)
         self.assertAlmostEqual(pressure_to_hold_bar(1.8, 3.0), 2.34)

@@ -23,6 +23,8 @@ from contextlib import closing
 from pathlib import Path
 from typing import Any
 
+from flask import got_request_exception
+
 from oikotherm.core.admission import admit
 from oikotherm.core.bench import tools
 from oikotherm.core.context import Context
@@ -185,6 +187,8 @@ class Posts:
         self.app = create_app(folder, WTF_CSRF_ENABLED=False)
         self.app.logger.disabled = True
         self.client = self.app.test_client()
+        self.broke = ""  # what the last request that broke said
+        got_request_exception.connect(self._note, self.app)
         self.conn = connect(self.app.config["DATABASE"])
         self.jobs = list(documents())
         with writing(self.conn):
@@ -200,6 +204,9 @@ class Posts:
             for action, fields in reader.found:
                 where = (action or path).split("?")[0]
                 self.forms.setdefault(re.sub(r"/jobs/[a-z-]+/", "/jobs/<uid>/", where), []).append(fields)
+
+    def _note(self, _: Any, exception: BaseException, **__: Any) -> None:
+        self.broke = said_of(exception)
 
     def fill(self, rule: str, uid: str) -> str:
         """The address of a route with things the job has, mostly."""
@@ -291,7 +298,7 @@ def through_posts(seed: int, count: int, every: int = 20) -> tuple[Counter[str],
                 answer = posts.one(rule, uid)
                 tally[str(answer.status_code)] += 1
                 if answer.status_code >= 500:
-                    wrong.append(f"{number}: {rule} on {uid}: {answer.status_code}")
+                    wrong.append(f"{number}: {rule} on {uid}: {answer.status_code} {posts.broke}")
                 if answer.status_code in (200, 302, 303):
                     accepted += 1
                     if accepted % every == 0:
@@ -299,7 +306,7 @@ def through_posts(seed: int, count: int, every: int = 20) -> tuple[Counter[str],
                             status = posts.client.get(path).status_code
                             tally["pages"] += 1
                             if status >= 500:
-                                wrong.append(f"{number}: page {path} after {rule}: {status}")
+                                wrong.append(f"{number}: page {path} after {rule}: {status} {posts.broke}")
                 if number % 400 == 399:  # back to houses that make sense
                     for job in posts.jobs:
                         with writing(posts.conn):

@@ -85,6 +85,14 @@ class TextTest(WebCase):
             self.assertIn(self.client.post("/jobs", data=data).status_code, (303, 422))
         self.assertEqual(self.head().rev, 1)
 
+    def test_a_pump_curve_that_is_none_is_refused_as_typed(self):
+        self.assertEqual(self.client.get("/jobs/lockhouse/survey").status_code, 200)
+        for curve in ("-1 0; 1 0", "1e-300 45; 0 38", "nan 1; 2 3", "1e400 4; 1 2", "0 45; 0 38"):
+            form = {"form": "known-BLR", "rev": "1", "pump_curve": curve}
+            answer = self.client.post("/jobs/lockhouse/survey", data=form)
+            self.assertEqual(answer.status_code, 422, curve)
+            self.assertIn("pump_curve", answer.text)
+
     def test_odd_methods_and_types_are_answered_calmly(self):
         self.assertEqual(self.client.delete("/jobs/lockhouse/pace").status_code, 405)
         self.assertEqual(self.client.post("/jobs/lockhouse/edit", data="x").status_code, 422)

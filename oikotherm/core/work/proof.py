@@ -111,8 +111,8 @@ def judge(readings: Sequence[Reading], rig: Rig) -> Verdict:
     resolution and every joint that has to be is marked dry. Proves nothing when the gauge is too coarse, the hold is
     short, the test pressure was not there, or temperatures that are needed are missing or moved too far. A liquid is
     corrected by its growth against the gas that gives, a gas by p/T at constant volume, both absolute. The corrected
-    drop is a straight line fitted through all readings of the hold, so that noise does not decide; readings that all lie
-    within the resolution of each other are no leak. Source: typ, editable practice.
+    drop is a straight line fitted through all readings of the hold, so that noise does not decide; readings that all
+    lie within the resolution of each other are no leak. Source: typ, editable practice.
     """
     if len(readings) < 2:
         return Verdict("proves nothing", 0.0, 0.0, ("fewer than two readings",), ())

@@ -102,15 +102,21 @@ def circulators() -> tuple[Circulator, ...]:
 
 def curve_of_points(points: Sequence[tuple[float, float]]) -> PumpCurve:
     """H = H0 - a m^2 nearest to points (flow [kg/s], head [Pa]) of a label, by least squares. Raises Refused under two
-    flows, or for a curve that does not fall."""
+    flows, for a flow or head below 0 or past all numbers, or for a curve that does not fall."""
+    example = "0 45, 0.2 38, 0.4 20"
     if len({flow for flow, _ in points}) < 2:
-        raise Refused("pump_curve", len(points), "two points or more: flow and head", "0 45, 0.2 38, 0.4 20")
+        raise Refused("pump_curve", len(points), "two points or more: flow and head", example)
+    odd = next((one for point in points for one in point if not 0 <= one < 1e9), None)
+    if odd is not None:
+        raise Refused("pump_curve", odd, "flows and heads of 0 or more, within reason", example)
     squares = [flow * flow for flow, _ in points]
     mean_x, mean_y = sum(squares) / len(points), sum(head for _, head in points) / len(points)
     spread = sum((x - mean_x) ** 2 for x in squares)
+    if spread <= 0:
+        raise Refused("pump_curve", len(points), "two flows that differ", example)
     slope = sum((x - mean_x) * (head - mean_y) for x, (_, head) in zip(squares, points, strict=True)) / spread
     if slope >= 0:
-        raise Refused("pump_curve", points[-1][1], "a head that falls as the flow grows", "0 45, 0.2 38, 0.4 20")
+        raise Refused("pump_curve", points[-1][1], "a head that falls as the flow grows", example)
     return PumpCurve(mean_y - slope * mean_x, -slope)
 
 

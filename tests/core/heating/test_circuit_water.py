@@ -16,6 +16,7 @@ from oikotherm.core.services.heating.circuit_water import (
     expected_swing_bar_k,
     flow_finder,
     gauge_story,
+    top_up_l,
     water_plan,
 )
 from oikotherm.core.services.heating.series import emitter_of
@@ -33,13 +34,38 @@ class WaterTest(unittest.TestCase):
         opened = [line for line in found.drain if line.startswith("Open the bleed")]
         self.assertEqual([line.split(": ")[1].split(",")[0] for line in opened], ["Flat", "Ground floor", "Cellar"])
         bled = [line for line in found.fill if line.startswith("Bleed")]
-        self.assertEqual([line.split(": ")[1].split(";")[0] for line in bled], ["Cellar", "Ground floor", "Flat"])
-        # by hand: 1.013/2.213 = 0.458 of air; each top-up from 0.5 leaves 1.513/2.213 = 0.684: 0.458 x 0.684^n < 0.01
-        # at n = 11
-        self.assertEqual(found.top_ups, 11)
+        self.assertEqual([line.split(": ")[1].rstrip(".") for line in bled], ["Cellar", "Ground floor", "Flat"])
+        self.assertEqual(found.top_ups, (1, 2))  # after one long fill with the loop open
+        self.assertIn("loop to 1.2 bar and leave it open a crack", " ".join(found.fill))
         for bad in (([], 0, 0, 1.2), ([Storey("a", 0, 5)], 0, 0, 0.4), ([Storey("a", 0, 5)], 0, -1, 1.2)):
             with self.assertRaises(Refused):
                 water_plan(*bad)
+
+    def test_one_radiator_emptied_takes_what_the_vessel_lets_out(self):
+        """Vessel 12 L, pre-charge 0.7, 4 m over the gauge: p_lo 0.7, p_hi 1.5; 12 (1 - 1.7 / 2.5) = 3.84 L a top-up."""
+        one_l, _ = top_up_l(12, 0.7, 4)
+        self.assertAlmostEqual(one_l, 3.84)
+        self.assertAlmostEqual(top_up_l(12, 0.7, 0)[0], 3.84)  # below the pre-charge the vessel gives nothing more
+        self.assertAlmostEqual(top_up_l(8, 1.0, 13)[0], 8 * (2 / 2.6 - 2 / 2.9))  # p_lo 1.6, p_hi 1.9
+        storeys = [Storey("Ground floor", 0, 60), Storey("Flat", 4, 40)]
+        found = water_plan(storeys, 0, 0, 1.2, 6.0, 12, 0.7)
+        self.assertEqual((found.out_l, found.top_ups), (6.0, (1, 2)))
+        self.assertEqual(water_plan(storeys, 0, 0, 1.2, 14.0, 12, 0.7).top_ups, (3, 4))
+        self.assertIn("the rest stays full", " ".join(found.drain))
+        for bad in (0, -1, 101):
+            with self.assertRaises(Refused):
+                water_plan(storeys, 0, 0, 1.2, bad)
+
+    def test_no_usual_house_is_told_eleven_to_fourteen_top_ups_whatever_its_volume(self):
+        rng, counts = random.Random(500), set()
+        for _ in range(500):
+            volume, vessel = rng.uniform(30, 400), rng.choice((8, 10, 12, 18, 24, 35))
+            storeys = [Storey("a", 0, volume / 2), Storey("b", rng.uniform(1, 8), volume / 2)]
+            counts.add(water_plan(storeys, 0, 0, rng.uniform(0.8, 1.8)).top_ups)
+            radiator = water_plan(storeys, 0, 0, 1.2, rng.uniform(1.5, 12), vessel, rng.choice((0.7, 1.0)))
+            self.assertLess(radiator.top_ups[1], 11)
+            counts.add(radiator.top_ups)
+        self.assertGreater(len(counts), 4)  # it follows from the litres
 
     def test_doses(self):
         found = dose(110)

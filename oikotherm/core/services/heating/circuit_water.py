@@ -16,7 +16,9 @@ AIR_BAR = 1.013
 DOSE_SHARE = 1 / 100  # typ: 1 L to 100 to 120 L
 LEAK_BAR_DAY, RISE_BAR_DAY = 0.02, 0.02  # typ: what a house loses or gains in a day beyond chance
 FLAT_TIMES = 2.2  # swing with heat beyond what the vessel explains
-LEFT_SHARE = 0.01
+BLEED_BAR, OVER_BAR = 1.5, 0.3  # typ: what one fills to while bleeding, and what stays over the height
+AFTER_PUMP = (1, 2)  # top-ups after the pump has run, where the loop was open while bleeding (typ)
+USUAL_VESSEL_L, USUAL_PRECHARGE_BAR = 8.0, 0.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,27 +32,70 @@ class Storey:
 
 @dataclass(frozen=True, slots=True)
 class WaterPlan:
-    """Draining and filling a circuit. out_l runs out; stays_l has to be caught; top_ups to fill to pressure; steps in
+    """Draining and filling a circuit. out_l runs out; stays_l has to be caught; top_ups: fewest and most; steps in
     words."""
 
     out_l: float
     stays_l: float
     fill_l: float
-    top_ups: int
+    top_ups: tuple[int, int]
     drain: tuple[str, ...]
     fill: tuple[str, ...]
     working: tuple[Step, ...]
 
 
+def top_up_l(vessel_l: float, precharge_bar: float, above_m: float) -> tuple[float, tuple[Step, ...]]:
+    """What one top-up gives [L] with the loop shut between: what the vessel lets out from the pressure filled to, down
+    to where bleeding stops. above_m: the highest emitter over the gauge. Raises Refused.
+
+    Vn ((p0 + 1) / (p_lo + 1) - (p0 + 1) / (p_hi + 1)), nothing below p0; p_lo = height / 10 + 0.3, p_hi the larger of
+    1.5 and p_lo + 0.3 (Boyle, absolute).
+    """
+    if not 0 < vessel_l <= 1e4 or not 0 <= precharge_bar <= 10 or not 0 <= above_m <= 100:
+        said = f"{vessel_l} L, {precharge_bar} bar, {above_m} m"
+        raise Refused("vessel", said, "a vessel with its pre-charge and the height over the gauge", "8 L, 0.7 bar, 4 m")
+    low = above_m / 10 + OVER_BAR
+    high = max(BLEED_BAR, low + OVER_BAR)
+
+    def gas_l(bar: float) -> float:
+        return vessel_l * (precharge_bar + 1) / (max(bar, precharge_bar) + 1)
+
+    litres = gas_l(low) - gas_l(high)
+    steps = (
+        Step("bleeding stops at height / 10 + 0.3", (("height_m", above_m),), low, "bar", "typ"),
+        Step("filled to the larger of 1.5 and 0.3 more", (), high, "bar", "typ"),
+        Step(
+            "a top-up = what the vessel lets out between the two",
+            (("vessel_l", vessel_l), ("precharge_bar", precharge_bar)),
+            litres,
+            "L",
+            "Boyle",
+        ),
+    )
+    return litres, steps
+
+
+def top_ups_for(litres: float, one_l: float) -> tuple[int, int]:
+    """How many top-ups replace so many litres while the rest stays full: fewest and most."""
+    times = litres / one_l if one_l > 0 else 99.0
+    return max(1, math.floor(times)), max(1, math.ceil(times - 1e-9))
+
+
 def water_plan(
-    storeys: Sequence[Storey], drain_height_m: float, trapped_l: float, fill_bar: float, low_bar: float = 0.5
+    storeys: Sequence[Storey],
+    drain_height_m: float,
+    trapped_l: float,
+    fill_bar: float,
+    emptied_l: float | None = None,
+    vessel_l: float = USUAL_VESSEL_L,
+    precharge_bar: float = USUAL_PRECHARGE_BAR,
 ) -> WaterPlan:
     """Orders and litres of draining and filling: drain from the top, bleed from the bottom.
 
     drain_height_m: of the drain cock; water below it stays, with what traps hold. fill_bar: cold pressure at the boiler
-    [bar gauge]; low_bar: where a top-up begins. Top-ups: air that was shut in is let out, the pressure falls to low_bar
-    and is brought back; each takes the share 1 - low/fill of the air (Boyle, both absolute) until a hundredth is left.
-    Raises Refused.
+    [bar gauge]. emptied_l: of one emitter, where the rest stays full; then its top-ups are counted by what the vessel
+    lets out. A whole house is not filled by counted top-ups: the loop stays open a crack while one bleeds. Raises
+    Refused.
     """
     if not storeys or any(one.litres < 0 for one in storeys):
         raise Refused(
@@ -59,22 +104,16 @@ def water_plan(
             "at least one level with its litres",
             '[{"name": "Ground floor", "height_m": 0, "litres": 60}]',
         )
-    if not 0.3 <= low_bar < fill_bar <= 6:
-        raise Refused(
-            "fill_bar",
-            fill_bar,
-            "a cold pressure of 0.4 to 6 bar, above where a top-up begins (0.3 or more)",
-            "1.2 bar",
-        )
+    if not 0.5 < fill_bar <= 6:
+        raise Refused("fill_bar", fill_bar, "a cold pressure above 0.5 and up to 6 bar", "1.2 bar")
     if trapped_l < 0:
         raise Refused("trapped_l", trapped_l, "litres of 0 or more", "3")
     order = sorted(storeys, key=lambda one: -one.height_m)
     total = sum(one.litres for one in storeys)
     below = sum(one.litres for one in storeys if one.height_m < drain_height_m - 1e-6)
     stays = min(total, below + trapped_l)
-    ratio = (low_bar + AIR_BAR) / (fill_bar + AIR_BAR)
-    shut_in = AIR_BAR / (fill_bar + AIR_BAR)
-    top_ups = max(1, math.ceil(math.log(LEFT_SHARE / shut_in) / math.log(ratio))) if shut_in > LEFT_SHARE else 1
+    if emptied_l is not None:
+        return _one_emptied(storeys, emptied_l, fill_bar, vessel_l, precharge_bar)
     drain = (
         "Boiler off and cold, its electricity isolated and proven dead.",
         "Filling loop shut and its hose off.",
@@ -86,10 +125,10 @@ def water_plan(
     )
     fill = (
         "All bleed screws and drain cocks shut, valves and lockshields open.",
-        f"Open the loop to {fill_bar:.1f} bar.",
-        *(f"Bleed: {one.name}; top up." for one in reversed(order)),
-        f"Expect {top_ups} top-ups and {total:.0f} L in all.",
-        "Pump on, cold: bleed again from the bottom up.",
+        f"Open the loop to {fill_bar:.1f} bar and leave it open a crack, a helper at the gauge.",
+        *(f"Bleed: {one.name}." for one in reversed(order)),
+        f"{total:.0f} L go in, in one long fill; then shut the loop.",
+        f"Pump on, cold: bleed again from the bottom up; {said_top_ups(AFTER_PUMP)}.",
         "Heat to full, check every joint hot; cool, set the cold pressure again; take the hose off.",
     )
     working = (
@@ -99,11 +138,40 @@ def water_plan(
             total - stays,
             "L",
         ),
-        Step("air after the first filling = 1.013 / (fill + 1.013)", (("fill_bar", fill_bar),), shut_in, "", "Boyle"),
-        Step("left after a top-up = (low + 1.013) / (fill + 1.013)", (("low_bar", low_bar),), ratio, "", "Boyle"),
-        Step("top-ups until 1 in 100 is left", (), float(top_ups), ""),
     )
-    return WaterPlan(total - stays, stays, total, top_ups, drain, fill, working)
+    return WaterPlan(total - stays, stays, total, AFTER_PUMP, drain, fill, working)
+
+
+def said_top_ups(count: tuple[int, int]) -> str:
+    """A range of top-ups in words."""
+    low, high = count
+    return "one top-up" if high == 1 else f"{low} to {high} top-ups" if low != high else f"{low} top-ups"
+
+
+def _one_emptied(
+    storeys: Sequence[Storey], emptied_l: float, fill_bar: float, vessel_l: float, precharge_bar: float
+) -> WaterPlan:
+    """One emitter emptied while the rest stays full."""
+    total = sum(one.litres for one in storeys)
+    if not 0 < emptied_l <= max(total, 0.0):
+        raise Refused("emptied_l", emptied_l, f"litres above 0 and up to the {total:g} L there are", "5")
+    heights = [one.height_m for one in storeys]
+    one_l, steps = top_up_l(vessel_l, precharge_bar, max(heights) - min(heights))
+    count = top_ups_for(emptied_l, one_l)
+    drain = (
+        "Boiler off and cold, its electricity isolated and proven dead.",
+        "Both valves of the emitter shut, a cap ready for each; the rest stays full.",
+        f"Tub under its lower union; open it, then its bleed screw: {emptied_l:.1f} L run out.",
+    )
+    fill = (
+        "Its bleed screw shut, both valves open.",
+        f"Open the loop to {fill_bar:.1f} bar; bleed it; top up between: {said_top_ups(count)}.",
+        "Pump on, cold: bleed it again; set the cold pressure; take the hose off.",
+    )
+    times = Step(
+        "top-ups = emptied / a top-up", (("emptied_l", emptied_l), ("one_l", one_l)), emptied_l / max(one_l, 1e-9), ""
+    )
+    return WaterPlan(emptied_l, 0.0, emptied_l, count, drain, fill, (*steps, times))
 
 
 @dataclass(frozen=True, slots=True)

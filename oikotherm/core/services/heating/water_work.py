@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ...layout import Layout
 from ...network.graph import devices
 from ...pipework.water import traps
-from .circuit_water import Dose, Storey, WaterPlan, dose, water_plan
+from .circuit_water import Dose, Storey, WaterPlan, dose, said_top_ups, top_up_l, top_ups_for, water_plan
 from .sized import Heating
 from .sizing import heating_of
 
@@ -26,6 +26,8 @@ class WaterWork:
     fill_bar: float
     fill_assumed: bool
     trapped: tuple[tuple[str, float], ...]
+    alone: tuple[str, float, str] = ("", 0.0, "")
+    """The emitter with most water, its litres, and the top-ups it takes where it alone is emptied."""
 
 
 def water_works(design: Layout) -> tuple[WaterWork, ...]:
@@ -88,4 +90,18 @@ def water_work(design: Layout, heating: Heating) -> WaterWork | None:
             *((trap.run, round(trap.litres, 1)) for trap in held),
             *((f"{name}, loop in the floor: blow it out", round(litres, 1)) for name, litres in in_floor),
         ),
+        _alone(heating, storeys),
     )
+
+
+def _alone(heating: Heating, storeys: tuple[Storey, ...]) -> tuple[str, float, str]:
+    """What it takes to fill the emitter with most water again, where it alone was emptied."""
+    emitters = {load.station for load in heating.loads if not load.loop_m}
+    rows = [(row.litres, row.what) for row in heating.volume if row.what in emitters and row.litres > 0]
+    if not rows or heating.vessel is None:
+        return "", 0.0, ""
+    litres, name = max(rows)
+    above_m = max(one.height_m for one in storeys) - min(one.height_m for one in storeys)
+    vessel_l = heating.vessel_here_l or heating.vessel.chosen_l
+    one_l, _ = top_up_l(vessel_l, heating.vessel.precharge_bar, above_m)
+    return name, round(litres, 1), said_top_ups(top_ups_for(litres, one_l))

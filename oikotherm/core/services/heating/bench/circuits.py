@@ -210,6 +210,14 @@ class DrainInput(Input):
     drain_height_m: float = Field(default=0, ge=-50, le=300, description="height of the drain cock; m (0)")
     trapped_l: float = Field(default=0, ge=0, le=100000, description="litres that dips hold; L (0)")
     fill: Quantity = Field(default=1.2, description="cold pressure to fill to; bar (1.2)")
+    emptied_l: float | None = Field(
+        default=None,
+        gt=0,
+        le=1000,
+        description="litres of one emitter, emptied while the rest stays full; L",
+    )
+    vessel_l: float = Field(default=8, gt=0, le=10000, description="the vessel, for the top-ups of one emitter; L (8)")
+    precharge_bar: float = Field(default=0.7, ge=0, le=10, description="its pre-charge; bar (0.7)")
 
 
 @tool(
@@ -225,21 +233,26 @@ class DrainInput(Input):
     },
 )
 def drain_plan(said: DrainInput) -> dict[str, Any]:
-    """{out_l, stays_l, fill_l, top_ups, drain, fill, text, working}. Raises Refused."""
+    """{out_l, stays_l, fill_l, top_ups [fewest, most], drain, fill, text, working}. Raises Refused."""
     found = service.water_plan(
         [Storey(one.name, one.height_m, one.litres) for one in said.storeys],
         said.drain_height_m,
         said.trapped_l,
         _pa(said.fill, "fill", "bar") / 1e5,
+        said.emptied_l,
+        said.vessel_l,
+        said.precharge_bar,
     )
+    count = service.said_top_ups(found.top_ups)
+    how = "" if said.emptied_l is not None else "the loop open a crack, then "
     return {
         "out_l": round(found.out_l, 1),
         "stays_l": round(found.stays_l, 1),
         "fill_l": round(found.fill_l, 1),
-        "top_ups": found.top_ups,
+        "top_ups": list(found.top_ups),
         "drain": list(found.drain),
         "fill": list(found.fill),
-        "text": f"{found.out_l:.0f} L run out, {found.stays_l:.1f} L stay; filling takes {found.top_ups} top-ups",
+        "text": f"{found.out_l:.0f} L run out, {found.stays_l:.1f} L stay; filling: {how}{count}",
         "working": [step.as_dict() for step in found.working],
     }
 

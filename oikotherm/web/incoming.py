@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from flask import request
@@ -24,6 +25,11 @@ def check_request() -> None:
             check_text(value, name)
             if len(value) > most:
                 raise Refused(name[:60], f"{len(value)} signs", f"at most {most} signs", "")
+
+
+def anchor(name: str) -> str:
+    """The part of an address that leads to an element of the page: "#R1"; nothing for what is no name."""
+    return f"#{name}" if re.fullmatch(r"[A-Za-z0-9._-]{1,80}", name) else ""
 
 
 def wants_json() -> bool:

@@ -122,7 +122,7 @@ def change(uid: str) -> Any:
     back = form.get("back", name)
     many = len(job.stations) > MOST_ROWS and job.station(back) is not None
     more: dict[str, Any] = {"level": form.get("level_shown") or None, "station": back if many else None}
-    return redirect(url_for(".index", uid=uid, done=name, **more) + f"#{back}", 303)
+    return redirect(url_for(".index", uid=uid, done=name, **more) + incoming.anchor(back), 303)
 
 
 def _commands(job: Job, name: str, form: Mapping[str, str]) -> list[dict[str, Any]]:

@@ -93,6 +93,13 @@ class TextTest(WebCase):
             self.assertEqual(answer.status_code, 422, curve)
             self.assertIn("pump_curve", answer.text)
 
+    def test_no_field_of_a_form_gets_into_a_header(self):
+        for back in ("R1\r\nSet-Cookie: x=1", "R1\nX: y", "ä b", "x" * 300, "R1"):
+            form = {"form": "job", "rev": "1", "title": demo().title, "back": back}
+            answer = self.client.post("/jobs/lockhouse/survey", data=form)
+            self.assertEqual(answer.status_code, 303)
+            self.assertEqual(answer.headers["Location"].endswith("#R1"), back == "R1")
+
     def test_odd_methods_and_types_are_answered_calmly(self):
         self.assertEqual(self.client.delete("/jobs/lockhouse/pace").status_code, 405)
         self.assertEqual(self.client.post("/jobs/lockhouse/edit", data="x").status_code, 422)

@@ -9,7 +9,7 @@ from pydantic import Field
 from ..errors import Refused
 from ..job.notation import Style, parse_run
 from ..job.writing import item_text
-from ..making import supports
+from ..making import joists, supports
 from ..quantity import PaceUnit, Practice
 from .lengths import read_pipe
 from .registry import Input, Quantity, in_force, mm, tool
@@ -20,21 +20,27 @@ class ClipsSum(Input):
     length: Quantity = Field(description="straight between two changes of direction; mm, or text with a unit")
     direction: Literal["horizontal", "vertical"] = Field(default="horizontal", description="horizontal or vertical")
     spacing: Quantity | None = Field(default=None, description="your own distance; mm")
+    service: str = Field(default="", description="gas has distances of its own for inch copper")
 
 
 @tool("Clips", "how many and where on a straight", {"pipe": "cu-m 15", "length": 3000, "direction": "horizontal"})
 def clips(said: ClipsSum) -> dict[str, Any]:
-    """{count, every_mm, spacing_mm, at_mm, source}. Raises Refused."""
+    """{count, every_mm, spacing_mm, at_mm, source, wider_than_mm?}. Raises Refused."""
     catalogue = in_force()
     own = None if said.spacing is None else mm(said.spacing, "spacing")
-    found = supports.clips(catalogue, read_pipe(said.pipe, catalogue), mm(said.length, "length"), said.direction, own)
-    text = f"{found.count} clips, every {found.every_mm:.0f} mm" if found.count > 1 else "1 clip"
+    found = supports.clips(
+        catalogue, read_pipe(said.pipe, catalogue), mm(said.length, "length"), said.direction, own, said.service
+    )
+    text = f"{found.count} clips, every {found.every_mm:.0f} mm" if found.count > 1 else "1 clip, in the middle"
+    if found.wider_than_mm:
+        text += f"; the table allows {found.wider_than_mm:.0f} mm"
     return {
         "count": found.count,
         "every_mm": round(found.every_mm, 1),
         "spacing_mm": found.spacing_mm,
         "at_mm": list(found.at_mm),
         "source": found.source,
+        **({"wider_than_mm": found.wider_than_mm} if found.wider_than_mm else {}),
         "text": text,
     }
 
@@ -59,7 +65,7 @@ class JoistHole(Input):
 )
 def joist_hole(said: JoistHole) -> dict[str, Any]:
     """{allowed, most_mm, reasons, plate, text}. Raises Refused."""
-    found = supports.joist_hole(
+    found = joists.joist_hole(
         said.practice,
         said.kind,
         mm(said.depth, "depth"),

@@ -10,7 +10,7 @@ from ..job.model import Job, JoistField
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
 from ..pipework.space import radius_mm
-from .supports import HoleVerdict, joist_hole
+from .joists import HoleVerdict, joist_hole
 
 BOARD_MM = 22.0  # typ: floor boards on the joists
 SNUG_MM, THREADED_MM, LAGGED_MM = 3.0, 10.0, 5.0  # typ: hole over pipe, over threaded pipe, over lagging

@@ -1,26 +1,26 @@
-"""Clips and holes: how far apart, how many, and what a joist allows."""
+"""Clips: how far apart, how many, of what kind, and where holes through joists hold the pipe already."""
 
 from __future__ import annotations
 
 import functools
 import itertools
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..catalogue import Catalogue
 from ..errors import Refused
 from ..job.model import Job, Pipe, Run
-from ..job.ways import Vec
+from ..job.ways import Vec, way_of
 from ..joints.fitted import Fitted
 from ..pipework.geometry import Straight
 from ..pipework.space import near_pairs
 from ..tables import CATALOGUE, read_rows
+from .holes import kept_holes
 
 BESIDE_MM = 150.0  # pipes nearer than this take the same stations
 BEND_MM = 150.0  # a clip within this of every change of direction
-DEEPEST_MM = 250.0  # British practice: deeper joists count as this
-APART_HOLES = 3.0
+SHORT_MM = 150.0  # between the two end clips: under this one in the middle serves
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,14 +32,54 @@ class Clips:
     every_mm: float
     at_mm: tuple[float, ...]
     source: str
+    wider_than_mm: float = 0.0
+    """What the table allows, where a distance of one's own is wider; 0 where it is not."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Spacing:
+    """A row of the table: for which pipe, and how far apart its supports may be [m]."""
+
+    families: tuple[str, ...]
+    service: str
+    sizes: tuple[str, ...]
+    od_up_to_mm: float
+    horizontal_m: float
+    vertical_m: float
+    source: str
 
 
 @functools.cache
-def _spacings() -> tuple[tuple[str, float, float, float, str], ...]:
+def _spacings() -> tuple[_Spacing, ...]:
     return tuple(
-        (r["material"], float(r["od_up_to_mm"]), float(r["horizontal_m"]), float(r["vertical_m"]), r["source"])
+        _Spacing(
+            tuple(r["families"].split()),
+            r["service"],
+            tuple(r["sizes"].split()),
+            float(r["od_up_to_mm"] or 0),
+            float(r["horizontal_m"]),
+            float(r["vertical_m"]),
+            r["source"],
+        )
         for r in read_rows(CATALOGUE, "supports.csv")
     )
+
+
+def spacing_of(
+    catalogue: Catalogue, pipe: Pipe, direction: Literal["horizontal", "vertical"], service: str = ""
+) -> tuple[float, str] | None:
+    """How far apart the supports of a pipe may be [mm], and the source; None for a pipe the table has no row of."""
+    row, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems.get(pipe.code)
+    if system is None:
+        return None
+    od_mm = row.od_mm if row and row.od_mm else None
+    for one in _spacings():
+        if system.family not in one.families or one.service not in ("", service):
+            continue
+        if pipe.size in one.sizes or not one.sizes and od_mm is not None and od_mm <= one.od_up_to_mm:
+            metres = one.horizontal_m if direction == "horizontal" else one.vertical_m
+            return metres * 1000, one.source
+    return None
 
 
 def clips(
@@ -48,57 +88,70 @@ def clips(
     length_mm: float,
     direction: Literal["horizontal", "vertical"],
     spacing_mm: float | None = None,
+    service: str = "",
 ) -> Clips:
-    """Clips of a straight between two changes of direction: one within 150 mm of each end, evenly between. Raises
-    Refused.
+    """Clips of a straight between two changes of direction: one within 150 mm of each end, evenly between; one in the
+    middle of a short one. Raises Refused.
 
-    spacing_mm overrides the table of typical distances.
+    spacing_mm overrides the table of typical distances; where it is wider than the table, that is said. service: gas
+    has distances of its own for some pipe.
     """
-    row, system = catalogue.pipe(pipe.code, pipe.size), catalogue.systems.get(pipe.code)
     if not 0 < length_mm <= 1e6:
         raise Refused("length", length_mm, "a length above 0", "3000")
-    if row is None or system is None or row.od_mm is None:
-        raise Refused("pipe", str(pipe), "a pipe with an outside diameter", "cu-m 22")
-    source = "said"
+    table = spacing_of(catalogue, pipe, direction, service)
     if spacing_mm is None:
-        found = next((one for one in _spacings() if one[0] == system.material and row.od_mm <= one[1]), None)
-        if found is None:
+        if table is None:
             raise Refused(
                 "pipe", str(pipe), "a pipe the table of distances holds, or a distance of your own", "spacing 1200"
             )
-        spacing_mm, source = (found[2] if direction == "horizontal" else found[3]) * 1000, found[4]
+        spacing_mm, source = table
+        wider_mm = 0.0
+    else:
+        source = "said"
+        wider_mm = table[0] if table is not None and spacing_mm > table[0] + 1e-9 else 0.0
     if spacing_mm <= 0:
         raise Refused("spacing", spacing_mm, "a distance above 0", "1200")
-    if length_mm <= 2 * BEND_MM:
-        return Clips(spacing_mm, 1, 0.0, (round(length_mm / 2, 1),), source)
-    between = length_mm - 2 * BEND_MM
+    if length_mm - 2 * BEND_MM < SHORT_MM and length_mm / 2 <= spacing_mm:
+        return Clips(spacing_mm, 1, 0.0, (round(length_mm / 2, 1),), source, wider_mm)
+    between = max(length_mm - 2 * BEND_MM, 1.0)
     gaps = max(1, math.ceil(between / spacing_mm - 1e-9))
     every = between / gaps
-    return Clips(spacing_mm, gaps + 1, every, tuple(round(BEND_MM + every * n, 1) for n in range(gaps + 1)), source)
+    at = tuple(round(BEND_MM + every * n, 1) for n in range(gaps + 1))
+    return Clips(spacing_mm, gaps + 1, every, at, source, wider_mm)
 
 
-_KINDS = {
-    "view": "two-piece clip",
-    "boxed": "two-piece clip",
-    "wall": "spacer clip",
-    "floor": "clip on the joist",
-    "ceiling": "strap",
-    "loft": "clip on the joist",
-    "ground": "none, in the trench",
-    "outside": "spacer clip",
-}
+SOFT = ("plastic", "multilayer")  # metal straps never touch these
+
+
+def kind_of(material: str, place: str, lagged: bool, practice: str) -> str:
+    """What holds a pipe: by its material, where it lies, and whether lagging has to pass behind it."""
+    strap = "perforated plastic strap" if material in SOFT else "perforated metal strap"
+    if place == "ground":
+        return "none, in the trench"
+    if place == "ceiling":
+        return strap
+    if place in ("floor", "loft"):
+        return "J hook on the joist" if practice == "north-american" else "clip on the joist"
+    if place in ("wall", "outside") or lagged:
+        return "spacer clip"
+    return "J hook" if practice == "north-american" and material in ("copper", "plastic") else "two-piece clip"
 
 
 @dataclass(frozen=True, slots=True)
 class StraightClips:
-    """Clips of one straight. at_mm from the straight's start; with_run: the parallel run they line up with, if any."""
+    """Clips of one straight, None for a pipe the table has no row of. with_run: the parallel run they line up with, if
+    any; held: how many holes through joists hold it already."""
 
     straight: str
     kind: str
-    clips: Clips
+    clips: Clips | None
     at: tuple[Vec, ...]
     way: Vec
     with_run: str = ""
+    held: int = 0
+    goes: str = ""
+    """The way it goes, such as N or U; "slanting" between two of them."""
+    length_mm: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +180,13 @@ class _Clipper:
     def __init__(self, job: Job, fitted: Fitted, catalogue: Catalogue) -> None:
         self.fitted = fitted
         self.catalogue = catalogue
+        self.practice = job.practice
+        self.services = {run.id: run.service for run in job.runs}
+        self.bored: dict[str, list[Vec]] = {}
+        """Where holes through joists hold a straight, by key."""
+        for hole in kept_holes(job, fitted, catalogue):
+            if hole.through == "joist" and hole.kind == "hole":
+                self.bored.setdefault(hole.straight, []).append(hole.at)
         self.done: dict[str, StraightClips] = {}
         self.owner: dict[str, str] = {}
         self.order = {key: number for number, key in enumerate(fitted.pipework.straights)}
@@ -144,10 +204,12 @@ class _Clipper:
         for straight in work.by_run[run.id].straights.values():
             row = self._straight(straight, said[0] if said else None)
             if row is not None:
+                a, b = self.fitted.spans[straight.key]
+                row = replace(row, goes=way_of(straight.way) or "slanting", length_mm=b.minus(a).length)
                 self.owner[straight.key] = run.id
                 self.done[straight.key] = row
                 rows.append(row)
-        return RunClips(run.id, tuple(rows), sum(row.clips.count for row in rows))
+        return RunClips(run.id, tuple(rows), sum(row.clips.count for row in rows if row.clips))
 
     def _straight(self, straight: Straight, spacing_mm: float | None) -> StraightClips | None:
         """The clips of a straight, at the stations of one beside it where that serves; None where it takes none."""
@@ -156,23 +218,49 @@ class _Clipper:
         a, b = self.fitted.spans[straight.key]
         length = b.minus(a).length
         direction: Literal["horizontal", "vertical"] = "vertical" if abs(straight.way.z) > 0.7 else "horizontal"
-        try:
-            own = clips(self.catalogue, straight.pipe, length, direction, spacing_mm)
-        except Refused:
-            return None
         if length <= BEND_MM:
             return None
+        system = self.catalogue.systems.get(straight.pipe.code)
+        kind = kind_of(system.material if system else "", straight.place, straight.lag_mm > 0, self.practice)
+        try:
+            service = self.services[straight.run]
+            own = clips(self.catalogue, straight.pipe, length, direction, spacing_mm, service)
+        except Refused:
+            return StraightClips(straight.key, kind, None, (), straight.way)
+        bored = sorted(spot.minus(a).dot(straight.way) for spot in self.bored.get(straight.key, ()))
+        if bored:
+            return self._bored(straight, kind, own, a, length, bored)
         at = tuple(a.plus(straight.way, along) for along in own.at_mm)
         near = (self.done[key] for key in self.near.get(straight.key, ()) if key in self.done)
         hung = sorted(near, key=lambda one: self.order[one.straight])
         beside = next((one for one in hung if _beside(one, at, straight.way, own.spacing_mm)), None)
         along = _in_line_with(beside, a, straight.way, length, own.spacing_mm) if beside else []
         if along:
-            own = Clips(own.spacing_mm, len(along), own.every_mm, tuple(along), own.source)
+            own = replace(own, count=len(along), at_mm=tuple(along))
             at = tuple(a.plus(straight.way, one) for one in along)
         with_run = self.owner[beside.straight] if beside and along else ""
-        kind = _KINDS.get(straight.place, "two-piece clip")
         return StraightClips(straight.key, kind, own, at, straight.way, with_run)
+
+    def _bored(
+        self, straight: Straight, kind: str, own: Clips, a: Vec, length_mm: float, bored: list[float]
+    ) -> StraightClips:
+        """The clips of a straight that goes through joists: only where the holes leave too much between them or to an
+        end."""
+        stays = [0.0, *bored, length_mm]
+        at: list[float] = []
+        for n, (low, high) in enumerate(itertools.pairwise(stays)):
+            first, last = n == 0, n == len(stays) - 2
+            gap = high - low
+            if (first or last) and gap > BEND_MM:  # a clip near the change of direction
+                at.append(low + min(BEND_MM, gap / 2) if first else high - min(BEND_MM, gap / 2))
+                low, high = (at[-1], high) if first else (low, at[-1])
+                gap = high - low
+            parts = math.ceil(gap / own.spacing_mm - 1e-9)
+            at += [low + gap * k / parts for k in range(1, parts)]
+        places = tuple(sorted(round(one, 1) for one in at))
+        found = replace(own, count=len(places), every_mm=0.0, at_mm=places)
+        spots = tuple(a.plus(straight.way, one) for one in places)
+        return StraightClips(straight.key, kind, found, spots, straight.way, held=len(bored))
 
 
 def _in_line_with(one: StraightClips, a: Vec, way: Vec, length_mm: float, spacing_mm: float) -> list[float]:
@@ -196,66 +284,3 @@ def _beside(one: StraightClips, at: tuple[Vec, ...], way: Vec, spacing_mm: float
         return False
     low, high = sorted((at[0].dot(way), at[-1].dot(way)))
     return any(low - spacing_mm <= spot.dot(way) <= high + spacing_mm for spot in one.at)
-
-
-@dataclass(frozen=True, slots=True)
-class HoleVerdict:
-    """Whether a joist takes a hole or notch there; reasons in words; most_mm: the largest allowed there."""
-
-    allowed: bool
-    most_mm: float
-    reasons: tuple[str, ...]
-    plate: bool
-
-
-def joist_hole(
-    practice: str,
-    kind: Literal["hole", "notch"],
-    depth_mm: float,
-    span_mm: float,
-    from_bearing_mm: float,
-    size_mm: float,
-    from_edge_mm: float | None = None,
-    joist: str = "solid",
-) -> HoleVerdict:
-    """Judge a hole (its diameter) or a notch (its depth) in a joist. Raises Refused for measures that cannot be.
-
-    British and continental practice, solid timber: holes on the centre line between 0.25 and 0.4 of the span, at most
-    0.25 of the
-    depth; notches between 0.07 and 0.25 of the span, at most 0.125 of the depth; depths over 250 mm count as 250. North
-    American: holes at most a third of the depth and 2 in from the edges; notches a sixth, none in the middle third.
-    I-joists and trusses by the maker's drawing only. A pipe within 32 mm of a nailed edge wants a steel plate.
-    from_edge_mm: edge to the hole's centre.
-    """
-    for name, value in (("depth", depth_mm), ("span", span_mm), ("size", size_mm)):
-        if not 0 < value <= 20_000:
-            raise Refused(name, value, "a measure above 0", "200")
-    if not 0 <= from_bearing_mm <= span_mm:
-        raise Refused(
-            "from_bearing", from_bearing_mm, f"a place from 0 to {span_mm:g} along the span", f"{span_mm * 0.3:.0f}"
-        )
-    edge = depth_mm / 2 if from_edge_mm is None else from_edge_mm
-    near = min(from_bearing_mm, span_mm - from_bearing_mm) / span_mm
-    reasons: list[str] = []
-    if joist != "solid":
-        return HoleVerdict(False, 0.0, (f"a {joist} is cut by its maker's drawing only",), False)
-    american = practice == "north-american"
-    counted = depth_mm if american else min(depth_mm, DEEPEST_MM)
-    if kind == "hole":
-        most = counted / 3 if american else counted * 0.25
-        if not american and not 0.25 <= near <= 0.4:
-            reasons.append(f"holes lie between 0.25 and 0.4 of the span from a bearing; this is at {near:.2f}")
-        if not american and abs(edge - depth_mm / 2) > 5:
-            reasons.append("holes lie on the centre line")
-        if american and min(edge, depth_mm - edge) - size_mm / 2 < 50.8:
-            reasons.append("holes stay 2 in from the edges")
-    else:
-        most = counted / 6 if american else counted * 0.125
-        if american and near > 1 / 3:
-            reasons.append("no notch in the middle third of the span")
-        if not american and not 0.07 <= near <= 0.25:
-            reasons.append(f"notches lie between 0.07 and 0.25 of the span from a bearing; this is at {near:.2f}")
-    if size_mm > most + 1e-9:
-        reasons.append(f"{size_mm:g} mm is more than the {most:.0f} mm allowed in a joist of {depth_mm:g} mm")
-    plate = kind == "notch" or min(edge, depth_mm - edge) - size_mm / 2 < 32
-    return HoleVerdict(not reasons, most, tuple(reasons), plate)

@@ -191,7 +191,7 @@ def keep_measured(uid: str) -> Any:
             records_store.add(db.get(), record)
     except Refused as error:
         return render_template("heating/balance.html", frame=frame, rows=rows, typed=form, error=error), 422
-    return redirect(url_for(".balance_page", uid=uid) + f"#b-{form.get('emitter')}", 303)
+    return redirect(url_for(".balance_page", uid=uid) + incoming.anchor(f"b-{form.get('emitter')}"), 303)
 
 
 def _turns(text: str, set_: float | None) -> float:
@@ -242,7 +242,7 @@ def set_terms(uid: str) -> Any:
             "typed is kept below."
         )
         return page(uid, typed=form, message=words), 409
-    return redirect(url_for(".index", uid=uid, done="terms") + f"#circuit-{form.get('source')}", 303)
+    return redirect(url_for(".index", uid=uid, done="terms") + incoming.anchor(f"circuit-{form.get('source')}"), 303)
 
 
 def _terms(job: Job, form: Mapping[str, str]) -> list[dict[str, Any]]:

@@ -221,7 +221,8 @@ class _Clipper:
         if length <= BEND_MM:
             return None
         system = self.catalogue.systems.get(straight.pipe.code)
-        kind = kind_of(system.material if system else "", straight.place, straight.lag_mm > 0, self.practice)
+        place = straight.place if direction == "horizontal" or straight.place in ("wall", "outside") else "view"
+        kind = kind_of(system.material if system else "", place, straight.lag_mm > 0, self.practice)
         try:
             service = self.services[straight.run]
             own = clips(self.catalogue, straight.pipe, length, direction, spacing_mm, service)

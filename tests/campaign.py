@@ -353,7 +353,10 @@ def through_kills(seed: int, count: int) -> tuple[Counter[str], list[str]]:
             threads.append(threading.Thread(target=bring_in, args=(dead,)))
             for one in threads:
                 one.start()
-            time.sleep(rng.uniform(0.3, 2.5))
+            before, until = sum(map(len, kept.values())) + len(imported), time.monotonic() + 15
+            while sum(map(len, kept.values())) + len(imported) < before + 4 and time.monotonic() < until:
+                time.sleep(0.01)  # all are at work
+            time.sleep(rng.uniform(0, 0.5))
             server.kill()
             dead.set()
             for one in threads:

@@ -5,11 +5,12 @@ import random
 import unittest
 
 from oikotherm.core.bench import tools as calc_tools
+from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.model import Pipe
 from oikotherm.core.job.ways import Vec
 from oikotherm.core.making import bends, fitup
-from tests.jobs import CATALOGUE
+from tests.jobs import CATALOGUE, edit, job, port, station
 
 CU15, CU22, STEEL = Pipe(code="cu-m", size="15"), Pipe(code="cu-m", size="22"), Pipe(code="fe-40", size="3/4")
 
@@ -149,7 +150,20 @@ class RadiatorTest(unittest.TestCase):
         ):
             self.assertEqual(self.fit(pipes)["verdict"], verdict, pipes)
 
+    def test_bench_and_job_give_one_valve_centre_for_one_radiator(self):
+        """473 mm over the faces with the catalogue's tails and angled valves: 473 + 2 (24 + 28) = 577."""
+        kit = [{"part": "tail-g12"}, {"part": "trv-angle-15", "turn": "down"}]
+        ports = [
+            {**port(name, "G 1/2 female", (right, 50, 100), name, "return" if name == "right" else "flow"), "kit": kit}
+            for name, right in (("left", -236.5), ("right", 236.5))
+        ]
+        made = derive(edit(job(), station("R1", ports, kind="emitter")))
+        places = [made.pipework.ports[f"R1.{name}"] for name in ("left", "right")]
+        centres = abs(places[0].mouth.x - places[1].mouth.x)
+        bench = calc_tools()["radiator_fit"].run({"ports": 473})
+        self.assertEqual((round(centres, 1), bench["valve_centres_mm"]), (577.0, 577.0))
+
     def test_the_pipe_stands_out_by_stand_off_half_depth_and_insertion(self):
         found = self.fit(1074, stand_off=30, half_depth=50, valve_body=29, insertion=16)
-        self.assertEqual((found["projection_mm"], found["cut_mm"]), (30 + 50 - 29 + 16, 64))
+        self.assertEqual((found["projection_mm"], found["cut_mm"]), (30 + 50 - 29 + 16, 71))
         self.assertEqual(self.fit(1074, pushes_back=False)["cut_mm"], 67)

@@ -119,19 +119,26 @@ def stubs(said: Stubs) -> dict[str, Any]:
     }
 
 
+TAIL, VALVE = "tail-g12", "trv-angle-15"  # what a radiator usually has, as stations of a job come with it
+
+
 class RadiatorFit(Input):
     ports: Quantity = Field(
         description="over the faces of side ports, or between the centres of ports that look down; mm, or text with a "
         "unit"
     )
-    tail: Quantity = Field(default=37, description="port face to valve centre; mm (37)")
+    tail: Quantity | None = Field(
+        default=None, description="port face to valve centre; mm (that of the catalogue's tail and angled valve: 52)"
+    )
     pipe_centres: Quantity | None = Field(
         default=None,
         description="between the centres of the pipes that are there; mm (left out: pipes follow the radiator)",
     )
     stand_off: Quantity = Field(default=30, description="wall to the back of the radiator; mm (30)")
     half_depth: Quantity = Field(default=50, description="back of the radiator to its port centre; mm (50)")
-    valve_body: Quantity = Field(default=29, description="valve centre to the mouth of its pipe socket; mm (29)")
+    valve_body: Quantity | None = Field(
+        default=None, description="valve centre to the mouth of its pipe socket; mm (that of the catalogue's valve: 29)"
+    )
     insertion: Quantity = Field(default=16, description="how deep the pipe goes into the valve; mm (16)")
     sideways: bool = Field(default=True, description="true for side ports, false for ports that look down")
     pushes_back: bool = Field(default=True, description="true where the pipe can be pushed back into the wall")
@@ -144,13 +151,15 @@ class RadiatorFit(Input):
 )
 def radiator_fit(said: RadiatorFit) -> dict[str, Any]:
     """{valve_centres_mm, difference_mm, verdict, says, projection_mm, cut_mm, working}. Raises Refused."""
+    kits = in_force().kits
+    tail, valve = kits[TAIL], kits[VALVE]
     found = fitup.radiator_fit(
         mm(said.ports, "ports"),
-        mm(said.tail, "tail"),
+        tail.reach_in_mm + valve.reach_in_mm if said.tail is None else mm(said.tail, "tail"),
         None if said.pipe_centres is None else mm(said.pipe_centres, "pipe_centres"),
         mm(said.stand_off, "stand_off"),
         mm(said.half_depth, "half_depth"),
-        mm(said.valve_body, "valve_body"),
+        valve.reach_out_mm if said.valve_body is None else mm(said.valve_body, "valve_body"),
         mm(said.insertion, "insertion"),
         sideways=said.sideways,
         pushes_back=said.pushes_back,

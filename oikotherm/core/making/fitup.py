@@ -237,6 +237,9 @@ class RadiatorFit:
     steps: tuple[Step, ...]
 
 
+LONG_MM = 4.0  # between 3 and 5: what a pipe that can be pushed back is cut longer
+
+
 def radiator_fit(
     ports_mm: float,
     tail_mm: float,
@@ -254,7 +257,7 @@ def radiator_fit(
     ports_mm: over the faces of side ports, or between the centres of ports downwards; tail_mm: port face to valve
     centre, both sides; stand_off: wall to the back; half_depth: back to the port centre; valve_body: valve centre to
     the mouth of its pipe socket. Up to 3 mm springs, up to 8 mm the holes are opened, more is re-piped. Pipe is cut 3
-    mm short where it can be pushed back. Source: typ.
+    to 5 mm long where it can be pushed back, exactly where it cannot. Source: typ.
     """
     for name, value in (
         ("ports", ports_mm),
@@ -289,10 +292,10 @@ def radiator_fit(
             "mm",
         )
     )
-    cut = projection - 3.0 if pushes_back else projection
+    cut = projection + LONG_MM if pushes_back else projection
     steps.append(
         Step(
-            "cut 3 mm short, it is pushed back" if pushes_back else "cut exactly, it cannot be pushed back",
+            "cut 3 to 5 mm long, it is pushed back" if pushes_back else "cut exactly, it cannot be pushed back",
             (("projection_mm", projection),),
             cut,
             "mm",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
@@ -47,16 +48,25 @@ class Losses:
         od_mm = od.od_mm if od and od.od_mm else 0.0
 
         def add_k(fitting: Fitting, arm: str, name: str, title: str) -> None:
+            if name == "elbow" and self._insert_of(fitting, arm):
+                name = "elbow-insert"
             k = round(self.catalogue.loss(name, od_mm).k * self._narrowed(fitting, arm, group[0].pipe), 3)
             local.append(Local(fitting.key, title, k, None, k * drop.dynamic_pa))
 
         for straight in group:
+            for number in itertools.count(1):  # over a stick
+                joint = self.fitted.fittings.get(f"{straight.key}/join{number}")
+                if joint is None:
+                    break
+                name = "coupling-insert" if self._insert_of(joint, "in") else "coupling"
+                k = self.catalogue.loss(name, od_mm).k
+                local.append(Local(joint.key, joint.title, k, None, k * drop.dynamic_pa))
             for node, arm in ((straight.from_node, straight.from_arm), (straight.to_node, straight.to_arm)):
                 fitting = self.fitted.fittings.get(node)
                 if fitting is None or node == straight.from_node and node in inside:
                     continue
                 if fitting.kind in ("elbow", "elbow45", "bend"):
-                    if node in inside or self._smaller_here(fitting, arm):
+                    if node in inside or self._charged_here(fitting, arm):
                         add_k(fitting, arm, fitting.kind, fitting.title)
                 elif fitting.kind == "device" and (node in inside or node == straight.to_node):
                     local += self._device_loss(fitting, straight, flows.get(straight.key, 0.0), drop)
@@ -67,7 +77,7 @@ class Losses:
                 elif fitting.chains and (fitting.kind == "port" or node == straight.from_node):
                     local += self._chain_losses(fitting, group[0].pipe, drop)
                 elif fitting.kind == "tee" and len(fitting.arms) >= 2:
-                    local += self._tee_loss(fitting, arm, flows, drop, od_mm, diverting)
+                    local += self._tee_loss(fitting, arm, flows, drop, od_mm, diverting, node in inside)
         return tuple(local)
 
     def _insert_of(self, fitting: Fitting, arm: str) -> float | None:
@@ -119,6 +129,11 @@ class Losses:
         others = [bore_mm(self.catalogue, pipe) or 0.0 for other, pipe in fitting.pipes.items() if other != arm]
         return bool(others) and own < min(others)
 
+    def _charged_here(self, fitting: Fitting, arm: str) -> bool:
+        """Whether a turn between two sections is charged to this arm: the smaller bore, of two alike the first."""
+        bores = {name: bore_mm(self.catalogue, pipe) or 0.0 for name, pipe in fitting.pipes.items()}
+        return arm == min(bores, key=lambda name: (bores[name], name))
+
     def _device_loss(self, fitting: Fitting, straight: Straight, flow: float, drop: Drop) -> list[Local]:
         node = self.fitted.pipework.nodes[fitting.key]
         row = self.catalogue.device(node.part, straight.pipe.code, straight.pipe.size)
@@ -132,8 +147,16 @@ class Losses:
         return [Local(fitting.key, fitting.title, row.k, None, row.k * drop.dynamic_pa)] if row.k else []
 
     def _tee_loss(
-        self, fitting: Fitting, arm: str, flows: dict[str, float], drop: Drop, od_mm: float, diverting: Collection[str]
+        self,
+        fitting: Fitting,
+        arm: str,
+        flows: dict[str, float],
+        drop: Drop,
+        od_mm: float,
+        diverting: Collection[str],
+        passed: bool,
     ) -> list[Local]:
+        """passed: the section goes on through it, as through a tee whose third end is shut."""
         by_arm = {name: flows.get(self.fitted.pipework.arms[fitting.key][name], 0.0) for name, _ in fitting.arms}
         full = max(by_arm, key=lambda name: by_arm[name])
         ways = dict(fitting.arms)
@@ -141,13 +164,15 @@ class Losses:
         if fitting.key in diverting and arm != full and through:
             k = self.catalogue.loss("tee-divert", od_mm).k
             return [Local(fitting.key, f"{fitting.title}, diverting", k, None, k * drop.dynamic_pa)]
-        if arm == full or by_arm[arm] == 0:
+        if passed:
+            others = [name for name in ways if name != arm and by_arm[name] > 0]
+            through = bool(others) and fitting_angle(ways[others[0]], ways[arm]) < 10
+        elif arm == full or by_arm[arm] == 0:
             return []
-        k = round(
-            self.catalogue.loss("tee-through" if through else "tee-branch", od_mm).k
-            * self._narrowed(fitting, arm, fitting.pipes[arm]),
-            3,
-        )
-        return [
-            Local(fitting.key, f"{fitting.title}, {'through' if through else 'branch'}", k, None, k * drop.dynamic_pa)
-        ]
+        name = "through" if through else "branch"
+        rest = [one for one in ways if one not in (full, arm) and by_arm[one] > 0]
+        if not passed and not through and rest and fitting_angle(ways[rest[0]], ways[arm]) < 10:
+            name = "counter"  # what parts at it goes both ways of one line, or comes from both
+        k = round(self.catalogue.loss(f"tee-{name}", od_mm).k * self._narrowed(fitting, arm, fitting.pipes[arm]), 3)
+        said = {"counter": "counter-flow"}.get(name, name)
+        return [Local(fitting.key, f"{fitting.title}, {said}", k, None, k * drop.dynamic_pa)]

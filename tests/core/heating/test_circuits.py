@@ -434,7 +434,7 @@ class LayoutTest(unittest.TestCase):
         self.assertLess(ends(heating), 0.6 * ends(direct))
 
     def test_insert_fittings_are_charged_by_their_bore(self):
-        """Multilayer 16: bore 12, insert 8.5; an elbow's K of 0.9 (over 15.9 mm) grows by (12 / 8.5)^4."""
+        """Multilayer 16: bore 12, insert 8.5; an elbow's K of 1.2 on the velocity in it grows by (12 / 8.5)^4."""
         design = made(
             boiler(),
             emitter("R1", 2000),
@@ -444,7 +444,7 @@ class LayoutTest(unittest.TestCase):
         )
         section = next(one for one in heating_of(design)[0].sections if one.pipe.code == "mlc")
         elbow = next(local for local in section.locals if "elbow press-mlc" in local.title)
-        self.assertAlmostEqual(elbow.k, 0.9 * (12 / 8.5) ** 4, places=2)
+        self.assertAlmostEqual(elbow.k, 1.2 * (12 / 8.5) ** 4, places=2)
         self.assertEqual(section.insert_mm, 8.5)
         self.assertIsNone(heating_of(design)[0].section("F1/1").insert_mm)
 

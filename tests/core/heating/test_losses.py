@@ -1,0 +1,67 @@
+"""What fittings cost, each once, against the table of the trade."""
+
+import unittest
+
+from oikotherm.core.design import derive
+from oikotherm.core.matter import fluid
+from oikotherm.core.network.friction import pipe_drop
+from oikotherm.core.network.losses import Losses
+from tests.jobs import CATALOGUE, paced
+
+MEDIUM = fluid(60, 0.0)
+
+
+def costs(*texts, flows, end="comp-cu 22 socket"):
+    """{(run, fitting's title): K} of each run taken as one section, at these flows [kg/s] by run."""
+    made = derive(paced(*texts, end=end))
+    work = made.pipework
+    carried = {key: flows[straight.run] for key, straight in work.straights.items()}
+    losses = Losses(made.fitted, CATALOGUE, MEDIUM, {})
+    found = []
+    for run in work.by_run:
+        group = list(work.by_run[run].straights.values())
+        row = CATALOGUE.pipe(group[0].pipe.code, group[0].pipe.size)
+        drop = pipe_drop(flows[run], row.bore_mm, 0.0015, MEDIUM)
+        found += [(run, local.title, local.k) for local in losses.of(group, carried, drop)]
+    return found
+
+
+class LossesTest(unittest.TestCase):
+    def test_an_elbow_between_two_runs_is_charged_once(self):
+        found = costs(
+            "F1 from A.out cu-m 22: U900 E900 .P1",
+            "F2 from F1.P1 cu-m 22: N900 E900 -> cap",
+            flows={"F1": 0.1, "F2": 0.1},
+        )
+        elbows = [(run, k) for run, title, k in found if "elbow" in title]
+        self.assertEqual(sorted(k for _, k in elbows), [0.9, 0.9, 0.9])  # one in each run, one between them
+
+    def test_couplings_over_a_stick_are_charged(self):
+        found = costs("F1 from A.out cu-m 22: U300 E7000 N300 -> cap", flows={"F1": 0.1})
+        self.assertEqual([k for _, title, k in found if "coupling" in title], [0.1, 0.1])
+
+    def test_a_tee_whose_third_end_is_shut_is_passed(self):
+        found = costs("F1 from A.out cu-m 22: U600 *T1:E plug U600 -> cap", flows={"F1": 0.1})
+        self.assertEqual([k for _, title, k in found if "tee" in title], [0.4])
+        turned = costs("F1 from A.out cu-m 22: U600 *T1 plug E600 -> cap", flows={"F1": 0.1})
+        self.assertEqual([k for _, title, k in turned if "tee" in title], [1.3])
+
+    def test_a_tee_where_two_ways_of_one_line_meet(self):
+        runs = ("F1 from A.out cu-m 22: U900 *T1", "F2 from F1.T1 cu-m 22: E900 -> cap")
+        found = costs(*runs, "F3 from F1.T1 cu-m 22: W900 -> cap", flows={"F1": 0.2, "F2": 0.1, "F3": 0.1})
+        self.assertEqual([(run, k) for run, title, k in found if "counter" in title], [("F2", 1.8), ("F3", 1.8)])
+        straight = costs(*runs, "F3 from F1.T1 cu-m 22: U900 -> cap", flows={"F1": 0.2, "F2": 0.1, "F3": 0.1})
+        self.assertEqual([(run, k) for run, title, k in straight if "tee" in title], [("F2", 1.3), ("F3", 0.4)])
+
+    def test_insert_fittings_by_the_velocity_in_them(self):
+        for size, bore, insert in (("16", 12, 8.5), ("20", 15.5, 12), ("26", 20, 16)):
+            found = costs(f"F1 from A.out mlc {size}: U900 E9000 -> cap", flows={"F1": 0.1}, end=f"mlc {size} pipe")
+            elbow = next((k for _, title, k in found if "elbow" in title), None)
+            row = CATALOGUE.pipe("mlc", size)
+            self.assertAlmostEqual(row.bore_mm, bore, delta=0.6)
+            self.assertIsNotNone(elbow, size)
+            self.assertGreater(elbow, 1.2, (size, insert))
+
+
+if __name__ == "__main__":
+    unittest.main()

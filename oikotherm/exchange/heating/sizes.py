@@ -91,21 +91,40 @@ def _levels(heating: Heating, design: Design) -> list[dict[str, Any]]:
     return rows
 
 
+def _place(design: Design, key: str) -> str:
+    """What a node is called: a port, a tee or point of a run, else its key."""
+    node = design.pipework.nodes[key]
+    if node.kind == "port":
+        return node.part
+    return f"{node.run}.{node.name}" if node.name else key
+
+
 def _section(section: PipeSection, heating: Heating, design: Design) -> dict[str, Any]:
+    """A section; from and to: the ways the water goes."""
+    work = design.pipework
+    first, last = work.straights[section.keys[0]], work.straights[section.keys[-1]]
+    ends = [_place(design, first.from_node), _place(design, last.to_node)]
+    if not section.along:
+        ends.reverse()
     return {
         "id": section.id,
         "run": section.run,
         "role": section.role,
         "pipe": str(section.pipe),
+        "from": ends[0],
+        "to": ends[1],
         "keys": list(section.keys),
         "length_m": round(section.length_m, 3),
-        "flow_kg_s": round(section.flow_kg_s, 5),
+        "bore_mm": section.bore_mm,
+        "roughness_mm": section.roughness_mm,
+        "flow_kg_s": section.flow_kg_s,
         "flow_l_h": round(litres_h(section.flow_kg_s, heating), 1),
         "velocity_m_s": round(section.drop.velocity_m_s, 3),
         "reynolds": round(section.drop.reynolds),
         "gradient_pa_m": round(section.drop.gradient_pa_m, 1),
         "drop_pa": round(section.drop_pa, 1),
         "local": [_local(one) for one in section.locals],
+        "fittings": [{"title": one.title, "k": one.k, "kv": one.kv, "drop_pa": one.drop_pa} for one in section.locals],
         "over": list(section.over),
         "slow": section.slow,
         "proposed": str(section.proposed) if section.proposed else None,
@@ -123,7 +142,7 @@ def _emitter(load: Load, heating: Heating) -> dict[str, Any]:
         "nominal_w": load.nominal_w,
         "output_w": round(load.output_w, 1),
         "room_c": load.room_c,
-        "flow_kg_s": round(load.flow_kg_s, 5),
+        "flow_kg_s": load.flow_kg_s,
         "flow_l_h": round(litres_h(load.flow_kg_s, heating), 1),
         "path": list(load.path),
         "path_pa": round(load.path_pa, 1),

@@ -63,5 +63,48 @@ class LossesTest(unittest.TestCase):
             self.assertGreater(elbow, 1.2, (size, insert))
 
 
+class SizesTest(unittest.TestCase):
+    def test_a_section_says_all_that_its_drop_follows_from(self):
+        """By another library's friction, from what `size` gives of each section alone."""
+        import fluids
+
+        from oikotherm.exchange.heating.sizes import sizes_of
+        from tests.jobs import whole
+
+        design = derive(whole("lockhouse"))
+        (circuit,) = sizes_of(design)
+        rho = fluid(circuit["flow_c"], 0.0)
+        ends = {}
+        for row in circuit["sections"]:
+            ends.setdefault(row["from"], []).append(row["id"])
+            bore_m = row["bore_mm"] / 1000
+            medium = next(one.medium for one in _sections(design) if one.id == row["id"])
+            speed = row["flow_kg_s"] / medium.density_kg_m3 / (3.14159265 / 4 * bore_m**2)
+            reynolds = speed * bore_m * medium.density_kg_m3 / medium.viscosity_pa_s
+            factor = fluids.friction_factor(reynolds, row["roughness_mm"] / row["bore_mm"], Method="Colebrook")
+            dynamic = medium.density_kg_m3 / 2 * speed**2
+            local = sum(
+                one["k"] * dynamic
+                if one["kv"] is None
+                else 1e5
+                * (row["flow_kg_s"] / medium.density_kg_m3 * 3600 / one["kv"]) ** 2
+                * medium.density_kg_m3
+                / 1000
+                for one in row["fittings"]
+            )
+            again = factor * row["length_m"] / bore_m * dynamic + local
+            if reynolds > 4000:
+                self.assertAlmostEqual(row["drop_pa"], again, delta=max(1.0, 0.01 * again), msg=row["id"])
+        self.assertIn("BLR.flow", ends)
+        self.assertTrue(any(name.startswith("F1.T") for name in ends))
+        self.assertGreater(rho.density_kg_m3, 900)
+
+
+def _sections(design):
+    from oikotherm.core.services.heating.sizing import heating_of
+
+    return [section for heating in heating_of(design) for section in heating.sections]
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -100,6 +100,27 @@ class SizesTest(unittest.TestCase):
         self.assertGreater(rho.density_kg_m3, 900)
 
 
+class PipeLossTest(unittest.TestCase):
+    def test_bare_pipe_loses_by_its_real_difference(self):
+        """At 45/35 the film of bare pipe is thinner than at 75/65: by the fourth root of the difference."""
+        from oikotherm.core.services.heating.simulate import _losses
+        from oikotherm.core.services.heating.sizing import heating_of
+        from tests.jobs import whole
+
+        design = derive(whole("olmo-vecchio"))
+        heating = heating_of(design)[0]
+        found = {c: _losses(design.fitted, CATALOGUE, heating, c) for c in (75.0, 45.0)}
+        bare = [
+            one.id
+            for one in heating.sections
+            if one.role == "flow" and all(not design.pipework.straights[key].lag_mm for key in one.keys)
+        ]
+        self.assertTrue(bare)
+        for ident in bare:
+            (hot, air_c), (mild, _) = found[75.0][ident], found[45.0][ident]
+            self.assertAlmostEqual(hot / mild, ((75 - air_c) / (45 - air_c)) ** 0.25, delta=0.02)
+
+
 def _sections(design):
     from oikotherm.core.services.heating.sizing import heating_of
 

@@ -412,7 +412,7 @@ def _heat(
 ) -> Simulation:
     """Temperatures along the flows: mixing at nodes, loss on the way, output of each emitter at its own flow."""
     cp = heating.medium.heat_j_kg_k
-    loss = _losses(fitted, catalogue, heating)
+    loss = _losses(fitted, catalogue, heating, flow_c)
     loads = {load.station: load for load in heating.loads}
     stations = {station.id: station for station in heating.circuit.stations}
     source = heating.circuit.source.id
@@ -535,8 +535,11 @@ def _coil_return_c(load: Load, station: Station, t_in: float, capacity_w_k: floa
     return emitter_return_c(t_in, store_c, capacity_w_k, load.nominal_w, 1.0, rated_k)
 
 
-def _losses(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str, tuple[float, float]]:
-    """Section id -> (W/K it gives off, the air around it [C])."""
+def _losses(fitted: Fitted, catalogue: Catalogue, heating: Heating, flow_c: float) -> dict[str, tuple[float, float]]:
+    """Section id -> (W/K it gives off, the air around it [C]), the film at what the water of its role differs from that
+    air. flow_c: the temperature the source sends out."""
+    terms = heating.circuit.terms
+    back_c = flow_c - (terms.flow_c - terms.return_c)
     found = {}
     for section in heating.sections:
         row = catalogue.pipe(section.pipe.code, section.pipe.size)
@@ -546,8 +549,10 @@ def _losses(fitted: Fitted, catalogue: Catalogue, heating: Heating) -> dict[str,
         for key in section.keys:
             straight = fitted.pipework.straights[key]
             metres = fitted.span_mm[key] / 1000
-            rate += metres * pipe_loss_w_m_k(row.od_mm, straight.lag_mm, 40.0)
-            air += metres * (COLD_C if straight.place in COLD_PLACES else AIR_C)
+            air_c = COLD_C if straight.place in COLD_PLACES else AIR_C
+            difference_k = abs((flow_c if section.role == "flow" else back_c) - air_c)
+            rate += metres * pipe_loss_w_m_k(row.od_mm, straight.lag_mm, difference_k)
+            air += metres * air_c
             length += metres
         found[section.id] = (rate, air / length if length else AIR_C)
     return found

@@ -131,6 +131,7 @@ FAILING |= {
     "no-vent": [circuit(FLOW.replace("[vent] ", "")), circuit(back=RETURN.replace("[vent] ", ""))],
     "vessel-small": [circuit(back=RETURN.replace("[vessel set 8]", "[vessel V1 set 0.2]")), BRINGS, EXV],
     "section-over": [circuit(output_w=14000)],
+    "no-circulator": [circuit(output_w=40000)],
     "left-out": [circuit(FLOW, ""), circuit(output_w=0)],
     "terms-assumed": [circuit(said=False)],
 }

@@ -17,6 +17,7 @@ from ..rooms_heated import outputs_w, rooms_heated
 from ..simulate import NOISE_PA, balance
 from ..sized import Heating
 from ..sizing import heating_of
+from ..valves import choose_pump
 from .book import rule
 
 
@@ -488,6 +489,31 @@ def single_pipe(view: View) -> Iterable[Said]:
                 "a smaller difference between flow and return",
             ),
         )
+
+
+@rule(
+    "no-circulator",
+    "mind",
+    "no circulator of the usual ones for the duty",
+    "Past what a usual circulator gives, the far emitters stay cold however it is set.",
+    "typ curves of generic circulators",
+    stage="sizes",
+)
+def no_circulator(view: View) -> Iterable[Said]:
+    for heating in heating_of(view):
+        inside = heating.circuit.source.brings.pump
+        for duty in heating.pumps:
+            if duty.given_pa is not None or duty.key == heating.circuit.source.id and inside:
+                continue  # one with a curve, or that comes with the source, is judged by its label
+            if choose_pump(duty.flow_kg_s, duty.head_pa, heating.medium) is None:
+                litres_h = duty.flow_kg_s / heating.medium.density_kg_m3 * 3.6e6
+                yield Said(
+                    (duty.key,),
+                    f"No usual circulator gives {duty.head_pa / 1000:.1f} kPa at {litres_h:.0f} L/h.",
+                    (),
+                    heating.at,
+                    ("larger pipe on the way to the index", "a larger difference between flow and return"),
+                )
 
 
 @rule(

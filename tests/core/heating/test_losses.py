@@ -100,6 +100,20 @@ class SizesTest(unittest.TestCase):
         self.assertGreater(rho.density_kg_m3, 900)
 
 
+class VolumeTest(unittest.TestCase):
+    def test_the_water_of_a_manifold_counts(self):
+        from oikotherm.core.services.heating.sizing import heating_of
+        from tests.jobs import edit, whole
+
+        made = whole("olmo-vecchio")
+        before = heating_of(derive(made))[0]
+        manifold = made.station("MAN").model_dump(exclude_none=True)
+        said = {**manifold, "data": {**manifold.get("data", {}), "volume_l": 1.8}}
+        after = heating_of(derive(edit(made, {"do": "put_station", "station": said})))[0]
+        self.assertAlmostEqual(after.volume_l - before.volume_l, 1.8, places=6)
+        self.assertIn(("MAN", 1.8), [(row.what, row.litres) for row in after.volume])
+
+
 class PipeLossTest(unittest.TestCase):
     def test_bare_pipe_loses_by_its_real_difference(self):
         """At 45/35 the film of bare pipe is thinner than at 75/65: by the fourth root of the difference."""

@@ -710,7 +710,12 @@ class _Sizer:
             for ident, heating in self.behind.items()
         ]
         for station in self.circuit.stations:
-            if station.state == "remove" or not (takes_heat(station) or is_source(station)):
+            if station.state == "remove":
+                continue
+            if has_trait(station, "bars") and station.data.volume_l is not None and not is_source(station):
+                rows.append(VolumeRow(station.id, station.data.volume_l, "as said"))
+                continue
+            if not (takes_heat(station) or is_source(station)):
                 continue
             if station.data.loop_m and (node := self._node_of(station, "flow")):
                 pipe = self._pipe_at(node)

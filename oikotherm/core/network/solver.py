@@ -229,6 +229,8 @@ def _solve(
     count, nodes = len(used), len(names)
     demand = np.zeros(nodes)
     for name, leaves in (demands_kg_s or {}).items():
+        if name not in index:
+            raise Refused("demands", name, "a node that a branch of the network ends at", names[0] if names else "")
         demand[index[name]] += leaves
     if not count:
         return Solved(

@@ -173,6 +173,12 @@ def by_loops(branches):
 
 
 class SolverTest(unittest.TestCase):
+    def test_what_leaves_at_a_node_that_nothing_joins_is_refused(self):
+        pipe = Branch("p", "a", "b", length_m=3.0, bore_mm=20.0)
+        with self.assertRaises(Refused) as caught:
+            solve([pipe], fluid(60, 0.0), "a", {"nowhere": 0.1})
+        self.assertEqual(caught.exception.said, "nowhere")
+
     def test_six_networks_against_another_method(self):
         for name, branches in NETWORKS.items():
             with self.subTest(name):

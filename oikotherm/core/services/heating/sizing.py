@@ -450,9 +450,12 @@ class _Sizer:
             return signed, loads
         for turn in range(ROUNDS):
             emitters = {station.id: self._emitter_way(station, through[station.id]) for station, _, _ in loads}
-            signed, through = ring_flows(
-                ring, back, self.ring_kg_s, self._resist(signed if turn else None), emitters, self.medium
-            )
+            resist = self._resist(signed if turn else None)
+            try:
+                signed, through = ring_flows(ring, back, self.ring_kg_s, resist, emitters, self.medium)
+            except Refused as refused:  # as where the way back hangs on nothing the ring goes through
+                self.left_out.append(f"{self.circuit.source.id}: its ring cannot be worked out, {refused}")
+                return {}, []
         cp = self.medium.heat_j_kg_k
         stations = {station.id: station for station, _, _ in loads}
 

@@ -20,7 +20,7 @@ from .holes import kept_holes
 
 BESIDE_MM = 150.0  # pipes nearer than this take the same stations
 BEND_MM = 150.0  # a clip within this of every change of direction
-SHORT_MM = 150.0  # between the two end clips: under this one in the middle serves
+SHORT_MM = 60.0  # between the two end clips: under this one in the middle serves
 
 
 @dataclass(frozen=True, slots=True)

@@ -108,7 +108,7 @@ class FixingTest(unittest.TestCase):
             calc("clips", pipe="cu-m 15", length=3000)["count"], 4
         )  # 150, then 2700 in gaps of at most 1200
         with self.assertRaises(Refused):
-            calc("clips", pipe="csst EHD18", length=3000)
+            calc("clips", pipe="waste 32", length=3000)
 
     def test_joists_by_the_rules_of_each_practice(self):
         hole = {"depth": 200, "span": 4000, "from_bearing": 1200, "size": 50}

@@ -1,7 +1,6 @@
 """Runs ruff, mypy and all tests, and says at the end how many passed and failed. Arguments: test modules to run alone.
 
-The tests of all pages and of the site stages run beside the others, in a process of their own: two cores, two halves of
-about one length.
+The tests in a browser run beside the others, in a process of their own: two cores, two halves of about one length.
 """
 
 from __future__ import annotations
@@ -12,8 +11,7 @@ import sys
 import time
 import unittest
 
-PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site")]
-BROWSER = ["tests.browser.test_pace", "tests.browser.test_walk"]
+PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "pace", "walk")]
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -71,7 +69,6 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
             ]
         )
     )
-    suite.addTests(loader.loadTestsFromNames(BROWSER))
     return suite
 
 

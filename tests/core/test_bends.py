@@ -102,8 +102,10 @@ class FixingTest(unittest.TestCase):
                 at = found["at_mm"]
                 self.assertEqual(found["count"], len(at))
                 self.assertTrue(all(b - a <= most + 0.2 for a, b in zip(at, at[1:], strict=False)))
-                near = 150.1 if found["count"] > 1 else 180.1  # a short straight has one in the middle
-                self.assertTrue(at[0] <= near and length - at[-1] <= near)
+                if length < 360:
+                    self.assertEqual(at, [length / 2])  # a short straight has one, in the middle
+                else:
+                    self.assertTrue(at[0] <= 150.1 and length - at[-1] <= 150.1)
         self.assertEqual(
             calc("clips", pipe="cu-m 15", length=3000)["count"], 4
         )  # 150, then 2700 in gaps of at most 1200

@@ -51,7 +51,10 @@ METAL_JOINING = Topic(
             "compression", "compression", "no flame, comes apart; stays in reach", ("compression", "capillary", "press")
         ),
         Option(
-            "push-fit", "push-fit", "no flame, no tool; not for gas", ("push-fit", "press", "capillary", "compression")
+            "push-fit",
+            "push-fit",
+            "no flame, no tool; not for gas",
+            ("push-fit", "push-fit-metal", "press", "capillary", "compression"),
         ),
     ),
     _each("solder", "press", "solder"),

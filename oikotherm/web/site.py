@@ -27,6 +27,7 @@ from .frame import Frame, page_data
 from .job import edit_job, stale_answer
 from .records import records_here
 
+NO_JOINT = "no joint yet"
 MOST_RECORDS = 500  # of one sending; a queue comes in slices
 joints_bp = Blueprint("joints", __name__, url_prefix="/jobs/<uid>/joints")
 order_bp = Blueprint("order", __name__, url_prefix="/jobs/<uid>/order")
@@ -99,9 +100,13 @@ def _joint_groups(
             "state": state,
             "changed": bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe),
             "gone": False,
+            "why": joint.why,
         }
-        groups.setdefault(joint.method, []).append(row)
-    rows = [{"method": method, "joints": found} for method, found in groups.items()]
+        groups.setdefault(joint.method or NO_JOINT, []).append(row)
+    rows = [
+        {"method": method, "joints": found}
+        for method, found in sorted(groups.items(), key=lambda group: group[0] != NO_JOINT)
+    ]
     lost = [_lost(state) for key, state in states.items() if key not in design.fitted.joints]
     if gone and lost:
         rows.append({"method": "gone", "joints": lost})
@@ -120,6 +125,7 @@ def _lost(state: JointState) -> dict[str, Any]:
         "state": state,
         "changed": False,
         "gone": True,
+        "why": "",
         "checks": (),
         "fitting": "",
     }
@@ -170,7 +176,7 @@ def joint_card(uid: str) -> Any:
     service, role = (run.service, run.role) if run else ("", "")
     end = joint_end(frame.design.context.catalogue, joint)
     shown, refused = None, None
-    if end is not None and service:
+    if end is not None and service and joint.method:
         try:
             shown = card(
                 frame.design.context.catalogue,

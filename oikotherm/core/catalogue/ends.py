@@ -1,6 +1,6 @@
 """Ends: what one side of a joint offers, written as family, size, form and marks.
 
-pipe    code size "pipe" { soft | barrier | old | lined }          cu-m 22 pipe    csst EHD18 pipe thread  ( R | Rp | Rc
+pipe    code size "pipe" { soft | barrier | old | lined | set }    cu-m 22 pipe    csst EHD18 pipe thread  ( R | Rp | Rc
 | G | NPT ) size ( male | female ) [ flat | cone | washer ] [ brass | copper | galv | steel ] also  G 1/2 tail socket  (
 cap | press | comp | push | exp | solv ) "-" ( cu | fe | mlc | pb | pexa | waste ) size "socket" { contour | gas | old |
 slip } other   flare-45 size (male|female) | csst EHDn nut | union size half | hose size (male|female) | vent size
@@ -35,7 +35,7 @@ PIPE_CODES = (
 THREADS = ("R", "Rp", "Rc", "G", "NPT")
 SOCKET_METHODS = ("cap", "press", "comp", "push", "exp", "solv")
 SOCKET_METALS = ("cu", "fe", "mlc", "pb", "pexa", "waste")
-PIPE_MARKS = ("barrier", "lined", "old", "soft")
+PIPE_MARKS = ("barrier", "lined", "old", "set", "soft")
 SOCKET_MARKS = (
     "gas",
     "old",

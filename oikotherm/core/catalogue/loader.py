@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..errors import Refused, nearest
 from ..quantity import INCH_MM, Practice, amount
@@ -315,8 +315,16 @@ class Catalogue:
         return self.sockets.get((system.family, size, method))
 
     def device(self, part: str, code: str, size: str) -> Device | None:
+        """A device as it stands on a pipe: its own body, else the compression body of metric copper, where that takes
+        the pipe (plastic with its insert, soft metric tube); None where there is none."""
         system = self.systems.get(code)
-        return self.devices.get((part, system.family, size)) if system else None
+        own = self.devices.get((part, system.family, size)) if system else None
+        if own or system is None or system.family not in _IN_COPPER_BODY:
+            return own
+        body, method = self.devices.get((part, "cu", size)), _IN_COPPER_BODY[system.family]
+        if body is None or body.method != "compression" or self.method_figures(code, size, method) is None:
+            return None
+        return replace(body, family=system.family, method=method)
 
     def device_titles(self) -> dict[str, str]:
         return {part: row.title for (part, _, _), row in self.devices.items()}
@@ -330,6 +338,9 @@ class Catalogue:
             return self.aliases[low, practice]
         near = nearest(low, [*self.systems, *(alias for alias, where in self.aliases if where == practice)])
         raise Refused(field, word, f"a pipe system such as {near}", "cu-m 22")
+
+
+_IN_COPPER_BODY = {"pb": "compression-plastic", "cu-soft": "compression"}  # pipe family -> its joint in such a body
 
 
 def _mm(text: str, unit: str) -> float:

@@ -67,6 +67,8 @@ def socket_row(catalogue: Catalogue, end: End) -> Socket | None:
     if end.form != "socket":
         return None
     method = _OF_MLC.get(kind, "") if metal == "mlc" else SOCKET_METHODS[kind]
+    if (kind, metal) == ("push", "cu"):
+        method = "push-fit-metal"
     inch = "/" in end.size or end.size in ("1", "2")
     family = "cu-inch" if metal == "cu" and inch else SOCKET_SYSTEMS[metal]
     for key in ((family, end.size, method), *_KIN.get((kind, metal), ())):
@@ -78,8 +80,6 @@ def socket_row(catalogue: Catalogue, end: End) -> Socket | None:
 
 _OF_MLC = {"press": "press-mlc", "comp": "compression-mlc"}
 _KIN: dict[tuple[str, str], tuple[tuple[str, str, str], ...]] = {
-    ("comp", "mlc"): (("mlc", "", "press-mlc"),),
-    ("push", "cu"): (("pb", "", "push-fit"), ("cu-inch", "", "push-fit"), ("cu-inch", "", "press")),
     ("push", "pb"): (("cu", "", "push-fit"),),
     ("comp", "pb"): (("cu", "", "compression"),),
     ("press", "cu"): (("cu-inch", "", "press"),),

@@ -13,7 +13,7 @@ from .choices import Choices, Here
 from .fitted import Bend, Fitting, Joint, Mating, NodeFittings, Piece, RunJoints
 from .fitter import ANGLE_TOLERANCE_DEG, PIPE_END, Fitter
 from .least import least_piece_mm
-from .takeoff import fitting_angle, part_mating, street_mm
+from .takeoff import fitting_angle, goes_in, part_mating, street_mm
 
 STREET_TOLERANCE_MM = 3.0
 AT_JOINT_MM = 15.0  # typ: straight pipe between a bend and the mouth of a socket, so that it stays round there
@@ -310,9 +310,19 @@ class Assembler(Fitter):
             return
         place = self.pipework.ports[node.part]
         inner = [f"port {place.key}", *(kit.row.title for kit in place.kit)]
+        ends = [place.port.end, *(kit.row.outer_end for kit in place.kit)]
         joints = [
-            Joint(f"{kit.key}:in", node.run, kit.row.method, kit.at, kit.key, kit.row.title, other, kit.row.inner_end)
-            for kit, other in zip(place.kit, inner, strict=False)
+            Joint(
+                f"{kit.key}:in",
+                node.run,
+                kit.row.method,
+                kit.at,
+                kit.key,
+                kit.row.title,
+                other,
+                goes_in(before, kit.row.inner_end),
+            )
+            for kit, other, before in zip(place.kit, inner, ends, strict=False)
         ]
         joints += self._chain_joints(node_key, f"port {place.key}" if not place.kit else place.kit[-1].row.title)
         for joint in reversed(joints) if from_pipe else joints:
@@ -325,6 +335,9 @@ class Assembler(Fitter):
         for _, chain in fitting.chains if fitting else ():
             for n, (link, joint) in enumerate(zip(chain.links, chain.joints, strict=False)):
                 assert fitting is not None
+                if "set" in link.enter.marks:  # it lies in the body before it: one joint, made with the pipe
+                    before = link.title
+                    continue
                 found.append(
                     Joint(
                         f"{node}/t{n + 1}:in",
@@ -334,7 +347,7 @@ class Assembler(Fitter):
                         fitting.key,
                         link.title,
                         before,
-                        joint.b,
+                        goes_in(joint.a, joint.b),
                     )
                 )
                 before = link.title
@@ -347,15 +360,24 @@ class Assembler(Fitter):
             return
         for _, chain in fitting.chains:
             for n, (joint, link) in enumerate(zip(chain.joints[1:-1], chain.links[1:], strict=True)):
+                if "set" in link.enter.marks:
+                    continue
                 key = f"{node}/t{n + 2}:in"
                 self.joints[key] = Joint(
-                    key, fitting.run, joint.method, fitting.at, fitting.key, link.title, chain.links[n].title, joint.b
+                    key,
+                    fitting.run,
+                    joint.method,
+                    fitting.at,
+                    fitting.key,
+                    link.title,
+                    chain.links[n].title,
+                    goes_in(joint.a, joint.b),
                 )
 
     def _joint(self, straight: Straight, node: str, arm: str, at: Vec, way_out: Vec) -> None:
         fitting = self.fittings.get(node)
         mating = self._mating(node, arm)
-        if fitting is None or not mating.method:
+        if fitting is None or not (mating.method or mating.why):
             return
         owner = node
         if fitting.kind == "port" and "+" not in node:
@@ -373,6 +395,7 @@ class Assembler(Fitter):
             fitting.title,
             straight.key,
             str(straight.pipe),
+            mating.why,
         )
 
     def _pieces(self, chain: list[Straight]) -> None:

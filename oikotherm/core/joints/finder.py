@@ -349,6 +349,8 @@ class _Search:
             reasons.append("Copper on steel or zinc in fresh water: a dielectric or a brass valve stands between.")
         if reasons and self.strict:
             return None
+        if "set" in other.marks:  # a reducing set lies in the body that takes the pipe: one joint, made with the pipe
+            return ChainJoint(str(state.end), str(other), verdict.method, verdict.needs, verdict.why), 0.0, reasons
         cost = JOINT_COST + self.rank.get(verdict.method, 0.0)
         if any("access" in need for need in verdict.needs) and not any(
             "access" in need for one in state.joints for need in one.needs
@@ -468,7 +470,8 @@ class _Search:
         """What a state has become, in words."""
         links = tuple(self._cut(state, n) for n in range(len(state.links)))
         in_stock = self._on_van(state)
-        words = [f"{len(state.joints)} joint{'s' if len(state.joints) != 1 else ''}: {_methods(state.joints)}"]
+        count = sum(not joint.b.endswith(" set") for joint in state.joints)
+        words = [f"{count} joint{'s' if count != 1 else ''}: {_methods(state.joints)}"]
         if state.undone:
             words.append("comes apart again")
         elif not any(joint.method in ("thread",) for joint in state.joints):

@@ -27,6 +27,8 @@ class Mating:
     text: str
     source: str
     known: bool = True
+    why: str = ""
+    """Why there is no joint, where it is not known."""
 
     @property
     def face_mm(self) -> float:
@@ -81,7 +83,8 @@ class Fitting:
 
 @dataclass(frozen=True, slots=True)
 class Joint:
-    """One mating of two ends. fitting_key: the part; other: the piece, part or port it meets."""
+    """One mating of two ends. fitting_key: the part; other: the piece, part or port it meets; pipe: the pipe, or the
+    end, that goes in. method "": none can be made, why says what is in the way."""
 
     key: str
     run: str
@@ -91,6 +94,7 @@ class Joint:
     fitting_title: str
     other: str
     pipe: str
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)

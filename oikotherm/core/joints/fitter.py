@@ -12,12 +12,13 @@ from ..job.model import Pipe, Port
 from ..job.ways import Vec
 from ..memory import Memory
 from ..pipework.geometry import Node, Pipework, PortPlace, Straight
+from ..quantity import amount
 from ..services import spec
 from .chain import SCHOOL, Answer, Ask, Chain
 from .choices import NOWHERE, Choices, Here
 from .finder import find, named_chain
 from .fitted import Fitting, Mating, NodeFittings, Trouble
-from .law import HIDDEN, Verdict, law
+from .law import HIDDEN, Verdict, law, mouth
 from .takeoff import (
     chain_mating,
     fitting_angle,
@@ -80,14 +81,9 @@ class Fitter:
 
         None where nothing lawful has figures for this pipe: then there is no joint, and a Trouble says why.
         """
-        system: System | None = self.catalogue.systems.get(pipe.code)
-        if system is None or not self.catalogue.pipe(pipe.code, pipe.size):
+        if not self.catalogue.pipe(pipe.code, pipe.size):
             return None
-        order = [
-            method for method in self.choices.preferred if method in system.methods and system.material != "multilayer"
-        ]
-        order += [method for method in system.methods if method not in order]
-        known = [method for method in order if self.catalogue.method_figures(pipe.code, pipe.size, method)]
+        known = self._known_methods(pipe)
         wanted = self.choices.override.get(key, "")
         if wanted and wanted != "bend":
             why = self.unlawful(wanted, pipe, here)
@@ -100,6 +96,31 @@ class Fitter:
             texts = dict.fromkeys(reason.text for verdict in verdicts for reason in verdict.reasons)
             self._trouble_once("joint-unlawful", key, pipe, why=" ".join(texts), instead=self._instead(verdicts))
         return found
+
+    def _known_methods(self, pipe: Pipe) -> list[str]:
+        """The methods with figures for a pipe, those the practice takes first before the others."""
+        system: System | None = self.catalogue.systems.get(pipe.code)
+        if system is None:
+            return []
+        first = [one for one in self.choices.preferred if one in system.methods and system.material != "multilayer"]
+        order = [*first, *(one for one in system.methods if one not in first)]
+        return [one for one in order if self.catalogue.method_figures(pipe.code, pipe.size, one)]
+
+    def _in_one_body(self, pipes: Iterable[Pipe], key: str, here: Here) -> dict[Pipe, str] | None:
+        """The methods by which one fitting takes pipes of several systems, all in the same kind of body; None where
+        there is none such."""
+        wanted = self.choices.override.get(key, "")
+        ways: list[dict[tuple[str, bool], tuple[Pipe, str]]] = []  # for each pipe: body, in inches -> how it goes in
+        for pipe in dict.fromkeys(pipes):
+            known = self._known_methods(pipe)
+            bodies: dict[tuple[str, bool], tuple[Pipe, str]] = {}
+            for method in sorted(known, key=lambda one: one != wanted):
+                socket = mouth(self.catalogue, method, End(pipe.code, pipe.size, "pipe"))
+                if socket and not self.judge(method, pipe, here).refused:
+                    bodies.setdefault((socket.family, amount(socket.size) < 5), (pipe, method))
+            ways.append(bodies)
+        common = next((body for body in ways[0] if all(body in others for others in ways)), None)
+        return None if common is None else dict(bodies[common] for bodies in ways)
 
     def here_at(self, node: Node) -> Here:
         """What runs through a node, where it lies (hidden if any of its pipes does there), whether a flame is
@@ -159,12 +180,17 @@ class Fitter:
         if known and (node.key, str(pipe)) not in self.told:
             self.told.add((node.key, str(pipe)))
             self._trouble("no-figures", node.key, node.run, node.at, pipe=str(pipe), part=what)
-        return UNKNOWN
+        return replace(UNKNOWN, why=f"There is no {what} for {pipe} in the catalogue.")
 
     def _no_joint(self, method: str | None, pipe: Pipe, node: Node, what: str) -> Mating:
         """A joint that is not made: nothing lawful, which is said already, or no figures for it."""
         barred = method is None and (f"joint-unlawful {node.key}", str(pipe)) in self.told
-        return UNKNOWN if barred else self._no_figures(pipe, node, what)
+        if not barred:
+            return self._no_figures(pipe, node, what)
+        why = next(
+            (one.fact("why") for one in self.troubles if one.kind == "joint-unlawful" and one.key == node.key), ""
+        )
+        return replace(UNKNOWN, why=why)
 
     # --- fittings -----------------------------------------------------------------------------------------------------
 
@@ -180,11 +206,19 @@ class Fitter:
         pipes = {arm: straight.pipe for arm, (_, straight) in arms.items()}
         body = max(pipes.values(), key=self.od_mm)
         matings = {}
+        mixed: dict[Pipe, str] | None = None
+        if len({pipe.code for pipe in pipes.values()}) > 1 and self._both_known(*pipes.values()):
+            mixed = self._in_one_body(pipes.values(), node.key, here)
+            if mixed is None:
+                self._no_body(node, kind, title, pipes)
+                return
         for arm, pipe in pipes.items():
-            method = self.method(pipe, node.key, here)
-            key = (pipe.code, pipe.size, method, part, body.code, body.size)
+            method = mixed[pipe] if mixed else self.method(pipe, node.key, here)
+            body_method = mixed[body] if mixed else ""
+            key = (pipe.code, pipe.size, method, part, body.code, body.size, body_method)
             if key not in self.mated:
-                self.mated[key] = part_mating(self.catalogue, pipe, method, part, body) if method else None
+                found = part_mating(self.catalogue, pipe, method, part, body, body_method) if method else None
+                self.mated[key] = found
             matings[arm] = self.mated[key] or self._no_joint(method, pipe, node, title)
         method_word, service = self._made_by(matings.values(), here)
         self.fittings[node.key] = Fitting(
@@ -199,6 +233,12 @@ class Fitter:
             shape=shape or kind,
             service=service,
         )
+
+    def _no_body(self, node: Node, kind: str, title: str, pipes: dict[str, Pipe]) -> None:
+        """A fitting that would have to take pipes of two systems which no one body takes."""
+        both = " and ".join(dict.fromkeys(str(pipe) for pipe in pipes.values()))
+        self._trouble("no-figures", node.key, node.run, node.at, pipe=both, part=f"{title} that takes both")
+        self._plain(node, kind, title, replace(UNKNOWN, why=f"No {title} takes {both}: change the pipe beside it."))
 
     def _made_by(self, matings: Iterable[Mating], here: Here) -> tuple[str, str]:
         """The joint of a fitting as its title has it, and the service it is marked for, "" where one serves all."""
@@ -224,9 +264,8 @@ class Fitter:
         elif angle < ANGLE_TOLERANCE_DEG:
             self._plain(node, "turn", "sprung", PIPE_END)
         else:
-            self._plain(node, "turn", f"turn of {angle:.0f} degrees", UNKNOWN)
-        if a.pipe.code != b.pipe.code:
-            self._trouble("no-figures", node.key, node.run, node.at, pipe=f"{a.pipe} to {b.pipe}", part="transition")
+            why = f"There is no fitting of {angle:.0f} degrees."
+            self._plain(node, "turn", f"turn of {angle:.0f} degrees", replace(UNKNOWN, why=why))
 
     def _tee(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
@@ -362,7 +401,7 @@ class Fitter:
         if chain is None and known:
             answer = self.transition(start, b, here, near_heat=False, undo=False)
             chain = next(iter(answer.chains), None)
-        matings = {first: UNKNOWN, second: UNKNOWN}
+        matings = dict.fromkeys((first, second), replace(UNKNOWN, why=f"No parts take {a} to {b}."))
         title = f"{a} to {b}"
         if chain:
             enter, leave = chain.links[0].enter, chain.links[-1].leave
@@ -472,7 +511,7 @@ class Fitter:
             mating = chain_mating(self.catalogue, end, chain)
             title = f"{parts_title(chain)} on {place.key}"
         if mating is None:
-            mating = UNKNOWN
+            mating = replace(UNKNOWN, why=f"No parts take {end} to {pipe}.")
         self.fittings[node.key] = Fitting(
             node.key,
             "port",

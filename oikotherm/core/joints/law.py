@@ -17,7 +17,7 @@ from ..catalogue.parts import SOCKET_METHODS, end_limits
 from ..errors import Refused, nearest
 from ..quantity import PA_PER_BAR
 from ..services import spec
-from .mate import OLD_BODIES, cut_thread, fit
+from .mate import OLD_BODIES, SWEAT_SIZES, cut_thread, fit
 
 HIDDEN = ("wall", "floor", "ceiling", "ground")
 
@@ -191,7 +191,8 @@ def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> En
             if method == "compression":
                 return End("comp-cu", OLD_BODIES.get(pipe.size, pipe.size), "socket")
             return End(f"{row.socket}-cu", pipe.size, "socket", ("old",))
-        end = End(f"{row.socket}-{metal}", pipe.size, "socket")
+        size = SWEAT_SIZES.get(pipe.size, pipe.size) if pipe.family == "cu-soft" else pipe.size
+        end = End(f"{row.socket}-{metal}", size, "socket")
         if service == "gas" and row.socket == "press":
             marked = replace(end, marks=("gas",))
             return marked if marked in catalogue.part_ends else end

@@ -18,6 +18,7 @@ from ..tables import CATALOGUE, read_rows
 
 SLACK_MM = 0.06  # what a socket and its pipe may differ: the tolerance of drawn tube (std EN 1057, ASTM B88)
 OLD_BODIES = {"1/2": "15", "3/4": "22", "1": "28"}  # old British copper -> the metric compression body that takes it
+SWEAT_SIZES = {"1/2": "3/8", "5/8": "1/2"}  # inch soft tube, named by its outside -> the sweat fitting of that outside
 SLIDES_MM = 1.2  # a pipe this near to a socket's size slides in and fools the hand
 THREADS_PER_INCH = {
     "ISO": {"1/8": 28.0, "1/4": 19.0, "3/8": 19.0, "1/2": 14.0, "3/4": 14.0},
@@ -135,6 +136,10 @@ def _pipe_in_socket(catalogue: Catalogue, pipe: End, socket: End) -> Mate | None
             )
         )
         return _no(why, abs(od - made_for) < SLIDES_MM)
+    if "set" in pipe.marks:
+        if kind != "comp":
+            return _no("A reducing set goes into a compression body, in place of its olive.", False)
+        needs = ()
     if "lined" in pipe.marks:
         if kind not in ("push", "cap"):
             return _no("The spigot of a fitting has no room for an insert: it goes into push-fit only.", False)

@@ -13,10 +13,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ..catalogue import Catalogue, End, parse_end
-from ..catalogue.parts import end_od_mm, insertion_mm, thread_row
+from ..catalogue.parts import SOCKET_METHODS, end_od_mm, insertion_mm, thread_row
 from ..errors import Refused, nearest
 from ..practice import TOPICS, defaults
-from ..quantity import trim
+from ..quantity import amount, trim
 from ..tables import CORE, read_rows
 from .fitted import Joint
 from .law import HIDDEN, Question, Verdict, law, method_allowed, mouth
@@ -141,6 +141,49 @@ def _unlawful(catalogue: Catalogue, method: str, pipe: End, service: str, verdic
     return Refused("method", f"{method} on {pipe}, {service}", expected, example)
 
 
+def _not_listed(catalogue: Catalogue, method: str, pipe: End) -> Refused:
+    """The refusal of a size that no fitting of the method is listed for."""
+    system = catalogue.systems[pipe.family]
+    listed = [one for one in system.methods if catalogue.method_figures(pipe.family, pipe.size, one)]
+    sizes = [size for size in catalogue.sizes(pipe.family) if catalogue.method_figures(pipe.family, size, method)]
+    said = f"{method} on {pipe}"
+    other = f"; {' or '.join(catalogue.methods[one].title for one in listed)} takes it" if listed else ""
+    others = f", which goes by it in {', '.join(sizes)}" if sizes else ""
+    expected = (
+        f"a size with fittings by {catalogue.methods[method].title}: none is listed for {system.said} {pipe.size}"
+    )
+    return Refused("method", said, f"{expected}{others}{other}", f"{listed[0] if listed else method} on {pipe}")
+
+
+def _between_parts(catalogue: Catalogue, method: str, pipe: End) -> Refused:
+    """The refusal of a joint that is made between two parts, on a pipe."""
+    ends = {"washer": "G 3/4 male flat", "union": "union 3/4 half", "tail": "G 1/2 tail"}
+    example = ends.get(method, "NPT 3/4 male")
+    title = catalogue.methods[method].title
+    expected = f"the end of a part: {title} joins two parts, not the pipe behind them, which has a joint of its own"
+    return Refused("pipe", str(pipe), expected, example)
+
+
+def pipe_for(catalogue: Catalogue, end: End) -> End:
+    """The pipe that a socket is made for, where a joint is asked for by its socket; any other end as it is."""
+    kind, _, metal = end.family.partition("-")
+    if end.form != "socket" or kind not in SOCKET_METHODS:
+        return end
+    code = {"cu": "cu-m", "fe": "fe-press", "mlc": "mlc", "pb": "pb-m", "pexa": "pexa", "waste": "waste"}[metal]
+    if "old" in end.marks:
+        code = "cu-old"
+    elif catalogue.pipe(code, end.size) is None:
+        code = "cu-l"
+    return End(code, end.size, "pipe") if catalogue.pipe(code, end.size) else end
+
+
+def wrench_mm(size: str) -> int:
+    """Length of the wrench that a threaded joint of steel pipe takes [mm] (typ): 250 to 1/2, 350 to 1, 450 to 1-1/2,
+    600 to 2."""
+    inches = amount(size)
+    return next((length for up_to, length in ((0.5, 250), (1.0, 350), (1.5, 450)) if inches <= up_to), 600)
+
+
 def recipe(
     catalogue: Catalogue,
     method: str,
@@ -160,12 +203,17 @@ def recipe(
     """
     method = method_id(catalogue, method)
     school = _school(practice, choices or {})
+    pipe = pipe_for(catalogue, pipe)
     system = catalogue.systems.get(pipe.family)
+    if system and method in PART_JOINTS and method != "slip":
+        raise _between_parts(catalogue, method, pipe)
     material = system.material if system else "brass"
     end = mouth(catalogue, method, pipe, service)
     verdict = asked(catalogue, method, pipe, service, practice, role, place, flame)
     if verdict.refused:
         raise _unlawful(catalogue, method, pipe, service, verdict)
+    if end is not None and end.form == "socket" and insertion_mm(catalogue, end) is None:
+        raise _not_listed(catalogue, method, pipe)
     od = end_od_mm(catalogue, pipe)
     depth = (
         insertion_mm(catalogue, end)
@@ -320,6 +368,9 @@ def _fills(
         "service_word": service,
         "hemp_note": "listed for the gas " if service == "gas" else "",
         "seal_quantity": quantity,
+        "wrenches": f"two pipe wrenches of {wrench_mm(pipe.size)} mm (typ)"
+        if material == "steel"
+        else "two wrenches with smooth jaws",
     }
 
 

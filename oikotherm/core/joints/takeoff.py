@@ -38,14 +38,17 @@ def thread_a_mm(row: Thread, part: str) -> float | None:
     return {"elbow": row.elbow_a_mm, "tee": row.elbow_a_mm, "45": row.elbow45_a_mm, "coupling": half}[part]
 
 
-def part_mating(catalogue: Catalogue, pipe: Pipe, method: str, part: str, body: Pipe | None = None) -> Mating | None:
+def part_mating(
+    catalogue: Catalogue, pipe: Pipe, method: str, part: str, body: Pipe | None = None, body_method: str = ""
+) -> Mating | None:
     """How a part (elbow, tee, 45, coupling) takes up a pipe; None without figures.
 
     body: the largest pipe on the fitting, whose centre measure it has; the insertion is that of the pipe itself.
+    body_method: how that pipe goes in, where it is of another system.
     """
     body = body or pipe
     own = catalogue.method_figures(pipe.code, pipe.size, method)
-    big = catalogue.method_figures(body.code, body.size, method)
+    big = catalogue.method_figures(body.code, body.size, body_method or method)
     if isinstance(own, Socket) and isinstance(big, Socket):
         z = socket_z_mm(big, part)
         return Mating(
@@ -155,6 +158,17 @@ def port_mating(catalogue: Catalogue, end: End, pipe: Pipe) -> Mating | None:
 def fitting_angle(a: Vec, b: Vec) -> float:
     """How far a pipe turns [deg] between two arms that point out of a fitting: 0 straight on, 90 an elbow."""
     return math.degrees(math.acos(max(-1.0, min(1.0, -a.dot(b)))))
+
+
+def goes_in(a: str, b: str) -> str:
+    """Which of two ends goes into the other, as a joint has it: the pipe ("cu-m 22"), else the tapered male
+    thread, else the second."""
+    for form in ("pipe", "male"):
+        for text in (b, a):
+            words = text.split()
+            if form in words[2:3] and (form == "pipe" or words[0] in ("R", "NPT")):
+                return " ".join(words[:2]) if form == "pipe" else text
+    return b
 
 
 def parts_title(chain: Chain) -> str:

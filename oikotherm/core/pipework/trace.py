@@ -17,7 +17,8 @@ from functools import partial
 from typing import Literal
 
 from ..catalogue import Catalogue
-from ..job.model import Job, Port, Station, is_point_name, split_anchor
+from ..catalogue.kits import kit_for
+from ..job.model import Job, Pipe, PipeChange, Port, Run, Station, is_point_name, split_anchor
 from ..job.ways import DIRECTIONS, Vec
 from ..memory import Memory
 from .geometry import Graph, KitPlace, Node, NodeKind, PassPlace, Pipework, PortPlace, RunPipework, Straight
@@ -48,24 +49,42 @@ def station_way(station: Station, facing: str) -> Vec:
     return words[facing]
 
 
-def _port_place(station: Station, port: Port, floor_mm: float, catalogue: Catalogue) -> PortPlace:
+def _port_place(station: Station, port: Port, floor_mm: float, catalogue: Catalogue, pipe: Pipe | None) -> PortPlace:
+    """A port with its kit. pipe: of the run that meets it there, None where none does."""
+    turns = {part.part: part.turn for part in port.kit}
+    parts = tuple(part.part for part in port.kit)
+    if pipe:
+        parts = kit_for(catalogue, parts, pipe.code, pipe.size)
     key = f"{station.id}.{port.name}"
     plane = station_point(station, floor_mm, port.offset)
     at, way, end = plane, station_way(station, port.facing), port.end
     kit: list[KitPlace] = []
     unknown: list[str] = []
-    for number, part in enumerate(port.kit, 1):
-        row = catalogue.kits.get(part.part)
+    for number, part in enumerate(parts, 1):
+        row = catalogue.kits.get(part)
         if row is None:
-            unknown.append(part.part)
+            unknown.append(part)
             continue
         centre = at.plus(way, row.reach_in_mm)
-        if part.turn and row.turns:
-            way = station_way(station, part.turn)
+        turn = turns.get(part)
+        if turn and row.turns:
+            way = station_way(station, turn)
         at = centre.plus(way, row.reach_out_mm)
         end = row.outer_end
         kit.append(KitPlace(f"{key}/kit{number}", row, centre, at, way))
     return PortPlace(key, station, port, plane, at, way, end, tuple(kit), tuple(unknown))
+
+
+def _pipes_at_ports(job: Job) -> dict[str, Pipe]:
+    """Port -> the pipe that meets it: of a run that starts there its own, of one that ends there the last it became."""
+    runs = {run.id: run for run in job.runs}
+
+    def last(run: Run) -> Pipe:
+        items = runs[run.twin_of.run].items if run.twin_of and run.twin_of.run in runs else run.items
+        return next((item.pipe for item in reversed(items) if isinstance(item, PipeChange)), run.pipe)
+
+    met = {run.start: run.pipe for run in reversed(job.runs)}
+    return {run.finish: last(run) for run in reversed(job.runs)} | met
 
 
 def trace(job: Job, catalogue: Catalogue, memory: Memory | None = None) -> Pipework:
@@ -77,11 +96,15 @@ def trace(job: Job, catalogue: Catalogue, memory: Memory | None = None) -> Pipew
     memory = Memory() if memory is None else memory
     floors = {level.id: level.floor_mm for level in job.house.levels}
     ports: dict[str, PortPlace] = {}
+    met = _pipes_at_ports(job)
     for station in job.stations:
         for port in station.ports:
-            floor = floors[station.level]
+            floor, pipe = floors[station.level], met.get(f"{station.id}.{port.name}")
             place = memory.keep(
-                "port place", (station, port, catalogue), floor, partial(_port_place, station, port, floor, catalogue)
+                "port place",
+                (station, port, catalogue),
+                (floor, pipe),
+                partial(_port_place, station, port, floor, catalogue, pipe),
             )
             ports[place.key] = place
     walker = Walker(job, {key: place.mouth for key, place in ports.items()}, catalogue, memory)

@@ -12,12 +12,13 @@ from typing import Any
 
 from ..core.design import Design, derive
 from ..core.job.document import write
+from ..core.joints.fitted import Joint
 from ..core.memory import Memory
 from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
 from ..core.services.rooms import rooms
 from ..core.work.care import reminders, shut_offs, top_up
-from ..core.work.records import Record, joint_states, ticked
+from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.sections import KeptTest
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
@@ -44,6 +45,16 @@ def sections_of(design: Design) -> list[PackSection]:
     return [one for one in made if one is not None]
 
 
+def _seen(design: Design, joint: Joint, state: JointState | None) -> str:
+    """The proof checks of a joint as recorded: those seen, in words, and the contours that were compared."""
+    names = checks_of(design.context.catalogue, joint.method, joint.pipe)
+    seen = [CHECK_WORDS[name].lower() for name in names if state and state.yes(name)]
+    if state and all(state.contours):
+        seen = [f"contour {state.contours[0]}" if one == "contour" else one for one in seen]
+        seen += [state.wrong_jaw] if state.wrong_jaw else []
+    return ", ".join(seen) or "-"
+
+
 def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) -> dict[str, Any]:
     """All facts of the pack. complete: no open stop, and a passed test of the present pipework."""
     states = joint_states(records)
@@ -60,9 +71,10 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
                 "part": joint.fitting_title,
                 "pipe": joint.pipe,
                 **{
-                    name: (getattr(state, name)[1:] if state and state.yes(name) else None)
-                    for name in ("made", "mark_seen", "dry")
+                    name: (found[1:] if state and (found := state.mark(name)) and found[0] else None)
+                    for name in ("made", "dry")
                 },
+                "seen": _seen(design, joint, state),
             }
         )
     passed = bool(proofs) and all(one.passed for one in proofs)

@@ -201,13 +201,13 @@ def _said(found: Any) -> str:
 
 
 def _joints(pack: dict[str, Any], width: float) -> Story:
-    rows: list[Row] = [["Joint", "Method", "Part", "Made", "Mark seen", "Dry"]]
+    rows: list[Row] = [["Joint", "Method", "Part", "Made", "Seen", "Dry"]]
     rows += [
-        [one["label"], one["method"], one["part"], *(_said(one[name]) for name in ("made", "mark_seen", "dry"))]
+        [one["label"], one["method"], one["part"], _said(one["made"]), one["seen"], _said(one["dry"])]
         for one in pack["joints"]
     ]
     head = _text(f"Joints, {len(pack['joints'])}", HEAD)
-    return [head, _table(rows, [0.1, 0.13, 0.29, 0.16, 0.16, 0.16], width)]
+    return [head, _table(rows, [0.09, 0.12, 0.26, 0.15, 0.23, 0.15], width)]
 
 
 def _plan(pack: dict[str, Any], width: float) -> Story:

@@ -8,13 +8,11 @@ from typing import Any
 
 from flask import Blueprint, redirect, request, url_for
 
-from ..core.catalogue import Catalogue
 from ..core.errors import Refused
-from ..core.joints.fitted import Joint
 from ..core.quantity import PA_PER_BAR, convert
 from ..core.services import spec
 from ..core.work.proof import read_readings
-from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states
+from ..core.work.records import joint_states, missing_checks
 from ..core.work.sections import SectionProof, rig_of
 from ..exchange.site import proofs_of
 from ..store import people as people_store
@@ -26,16 +24,6 @@ from .frame import Frame, page_data
 from .records import records_here
 
 bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
-
-
-def missing_checks(catalogue: Catalogue, joint: Joint, state: JointState | None) -> list[str]:
-    """What is still blank of a joint before it may be put under pressure, in words."""
-    words = [] if state and state.yes("made") else ["made"]
-    return words + [
-        CHECK_WORDS[name].lower()
-        for name in checks_of(catalogue, joint.method, joint.pipe)
-        if not (state and state.yes(name))
-    ]
 
 
 def pressure_said(pressure_pa: float, unit: str) -> str:
@@ -84,7 +72,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     missing = {
         key: blanks
         for key in section.joints
-        if (blanks := missing_checks(catalogue, fitted.joints[key], states.get(key)))
+        if (blanks := missing_checks(catalogue, fitted.joints[key].method, fitted.joints[key].pipe, states.get(key)))
     }
     listed = in_blocks([fitted.joints[key] for key in section.joints], lambda joint: joint.run, frame.part)
     shown_here = {joint.key: joint for joint in listed.rows}

@@ -14,9 +14,10 @@ from ..core.joints.alternatives import chains_to_join, ways_to_join
 from ..core.joints.fitted import Joint
 from ..core.joints.takeoff import parts_title
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
+from ..core.work.heats import heats
 from ..core.work.place import place_words
 from ..core.work.plan import move
-from ..core.work.records import CHECK_WORDS, JointState, checks_of, joint_states, made_at, ticked
+from ..core.work.records import CHECK_WORDS, CONTOURS, JointState, checks_of, joint_states, made_at, ticked
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -84,6 +85,7 @@ def _joint_groups(
     """Joints by method, each with its label and state; then those that are gone but have records."""
     groups: dict[str, list[dict[str, Any]]] = {}
     design = frame.design
+    together = {key: heat for heat in heats(design.fitted, design.context.catalogue) for key in heat.joints}
     for joint in shown:
         state = states.get(joint.key) or JointState(joint.key, "")
         piece = design.fitted.pieces.get(joint.other)
@@ -93,7 +95,8 @@ def _joint_groups(
             "title": joint.fitting_title,
             "pipe": joint.pipe,
             "method": joint.method,
-            "checks": checks_of(design.context.catalogue, joint.method, joint.pipe),
+            "checks": [name for name in checks_of(design.context.catalogue, joint.method, joint.pipe) if name != "jaw"],
+            "contours": CONTOURS.get(joint.method, ()),
             "fitting": joint.fitting_key,
             "run": joint.run,
             "place": place_words(design, joint.at, piece.place if piece else ""),
@@ -101,6 +104,10 @@ def _joint_groups(
             "changed": bool(state.method) and (state.method, state.pipe) != (joint.method, joint.pipe),
             "gone": False,
             "why": joint.why,
+            "heat": joint.fitting_key if joint.key in together else "",
+            "with": [design.joint_labels[key] for key in together[joint.key].joints if key != joint.key]
+            if joint.key in together
+            else [],
         }
         groups.setdefault(joint.method or NO_JOINT, []).append(row)
     rows = [
@@ -126,7 +133,10 @@ def _lost(state: JointState) -> dict[str, Any]:
         "changed": False,
         "gone": True,
         "why": "",
+        "heat": "",
+        "with": [],
         "checks": (),
+        "contours": (),
         "fitting": "",
     }
 

@@ -15,6 +15,8 @@ from oikotherm.core.joints.fitted import Joint
 from oikotherm.core.joints.recipe import joint_end, recipe, recipe_of, wrench_mm
 from oikotherm.core.joints.takeoff import goes_in
 from oikotherm.core.services import spec
+from oikotherm.core.work.heats import heats
+from oikotherm.core.work.records import Record, checks_of, joint_states, missing_checks
 
 from ..jobs import CATALOGUE, design, edit, paced, whole
 
@@ -270,6 +272,57 @@ class TransitionPartsTest(unittest.TestCase):
         made = list(derive(inch).fitted.joints.values())
         self.assertEqual({joint.method for joint in made}, {"thread", "push-fit-metal"})
         self.assertTrue(all(recipe_of(CATALOGUE, joint, "heating", "north-american", {}) for joint in made))
+
+
+CHECKS = {  # what is looked at before a joint is put under pressure
+    ("capillary", "cu-m 15"): {"ring", "flux_off"},
+    ("flare", "cu-soft 15"): {"nut_first", "ridge", "face", "diameter"},
+    ("thread", "fe-40 1/2"): {"turns", "direction"},
+    ("press", "cu-m 22"): {"mark_seen", "witness", "jaw"},
+    ("push-fit", "pb-m 15"): {"mark_seen", "insert", "locked"},
+    ("compression", "cu-m 15"): {"mark_seen", "olive", "turns"},
+    ("expansion", "pexa 1/2"): {"shoulder", "held"},
+}
+
+
+def marked(number: int, **body: object) -> Record:
+    return Record(str(number), "joint", "k", "F1-1", 1, f"2026-03-01T10:0{number}:00Z", "site lead", body)
+
+
+class ProofMarksTest(unittest.TestCase):
+    def test_each_method_has_its_own_checks(self) -> None:
+        for (method, pipe), names in CHECKS.items():
+            self.assertEqual(set(checks_of(CATALOGUE, method, pipe)), names, method)
+        blanks = missing_checks(CATALOGUE, "flare", "cu-soft 15", joint_states([marked(1, made=True, ridge=True)])["k"])
+        self.assertEqual(blanks, ["nut on first", "face clean", "wide as the cone"])
+
+    def test_contour_letters_are_compared(self) -> None:
+        one = marked(1, made=True, mark_seen=True, witness=True, contour_fitting="V")
+        self.assertEqual(missing_checks(CATALOGUE, "press", "cu-m 22", joint_states([one])["k"]), ["contour"])
+        other = joint_states([one, marked(2, contour_jaw="m")])["k"]
+        self.assertEqual(
+            missing_checks(CATALOGUE, "press", "cu-m 22", other),
+            ["V on the fitting, M on the jaw: stop, this is no joint"],
+        )
+        right = joint_states([one, marked(2, contour_jaw="m"), marked(3, contour_jaw="V")])["k"]
+        self.assertEqual(missing_checks(CATALOGUE, "press", "cu-m 22", right), [])
+        old = joint_states([marked(1, made=True, mark_seen=True, witness=True, jaw=True)])[
+            "k"
+        ]  # kept before the letters
+        self.assertEqual(missing_checks(CATALOGUE, "press", "cu-m 22", old), [])
+
+
+class HeatsTest(unittest.TestCase):
+    def test_tee_of_two_runs_is_one_heat_made_with_the_later(self) -> None:
+        job = paced("F1 from A.out cu-m 15: U500 *T1 U500 E500 -> stub", "F2 from F1.T1 cu-m 15: E500 -> stub")
+        made = derive(job)
+        tee, elbow = sorted(heats(made.fitted, CATALOGUE), key=lambda heat: -len(heat.joints))
+        self.assertEqual((len(tee.joints), tee.runs), (3, ("F1", "F2")))
+        self.assertEqual((len(elbow.joints), elbow.runs), (2, ("F1",)))
+        steps = {step.key: step for step in made.plan}
+        self.assertEqual(steps["pipe:F1"].parts[0], "3 joints")  # the port's and the elbow's two
+        self.assertEqual(steps["pipe:F2"].parts[0], "3 joints")
+        self.assertIn("In one heat, all sockets: 15 tee capillary T1 of F1", steps["pipe:F2"].caution)
 
 
 if __name__ == "__main__":

@@ -258,7 +258,7 @@ class RecordsTest(unittest.TestCase):
         ]
         state = joint_states(lines)["i1/turn:in"]
         self.assertEqual((state.yes("made"), state.yes("mark_seen"), state.yes("dry")), (False, True, False))
-        self.assertEqual((state.mark_seen[1], state.method), ("apprentice", "capillary"))
+        self.assertEqual((state.mark("mark_seen")[1], state.method), ("apprentice", "capillary"))
         self.assertEqual(list(ticked(lines)), ["isolate"])
         self.assertEqual(ticked([*lines, record(5, kind="step", key="isolate", done=False)]), {})
 

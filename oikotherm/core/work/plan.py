@@ -18,6 +18,7 @@ from ..quantity import length_text
 from ..services import spec
 from ..services.rooms import rooms
 from ..tables import CORE, read_rows
+from .heats import heats
 from .sections import sections_of
 from .steps import Effect, EffectKind, Need, TestKind, WorkStep
 
@@ -294,9 +295,18 @@ def _heavy(station: Station) -> bool:
 
 def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
     table = rates(design)
+    new = {run.id for run in design.job.runs if run.state == "new"}
+    together = [heat for heat in heats(design.fitted, design.context.catalogue) if set(heat.runs) <= new]
+    made_with = {joint: heat.runs[-1] for heat in together for joint in heat.joints}
     joints_of: dict[str, list[Joint]] = {}
     for joint in design.fitted.joints.values():
-        joints_of.setdefault(joint.run, []).append(joint)
+        joints_of.setdefault(made_with.get(joint.key, joint.run), []).append(joint)
+    shared: dict[str, list[str]] = {}
+    for heat in together:
+        if len(heat.runs) > 1:
+            name = design.pipework.nodes[heat.fitting_key].name
+            others = " and ".join(heat.runs[:-1])
+            shared.setdefault(heat.runs[-1], []).append(f"{heat.title} {name}".strip() + f" of {others}")
     pieces_of: dict[str, list[Piece]] = {}
     for piece in design.fitted.pieces.values():
         pieces_of.setdefault(piece.run, []).append(piece)
@@ -345,7 +355,7 @@ def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             "tightness test of the gas, by the licensed person, before the next pipe is made"
             if gas
             else "open ends capped when work stops",
-            "Hot work: look again an hour after the last flame." if flame else "",
+            _hot_work(shared.get(run.id, [])) if flame else "",
             (
                 "pipe cutter",
                 "tape",
@@ -355,6 +365,12 @@ def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             service=run.service,
             effects=(*([Effect("cut", parent)] if _stays(design, parent) else []), Effect("make", run.id)),
         )
+
+
+def _hot_work(shared: list[str]) -> str:
+    """The caution of a step with a flame. shared: fittings on other runs that are soldered with it."""
+    said = "Hot work: look again an hour after the last flame."
+    return f"{said} In one heat, all sockets: {', '.join(shared)}." if shared else said
 
 
 def _stays(design: Layout, ident: str) -> bool:

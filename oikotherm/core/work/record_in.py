@@ -39,6 +39,7 @@ def _time(text: str) -> str:
 Uuid = Annotated[str, StringConstraints(max_length=40), AfterValidator(_uuid)]
 Moment = Annotated[str, StringConstraints(max_length=40), AfterValidator(_time)]
 Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d\d-\d\d$")]
+Contour = Annotated[str, StringConstraints(pattern=r"^[A-Za-z]{0,3}$")]
 Amount = Annotated[float, Field(ge=0, le=1e9)]
 
 
@@ -50,13 +51,25 @@ class JointBody(_Closed):
     """Marks on a joint, with how it was made then."""
 
     made: bool | None = None
-    mark_seen: bool | None = None
     dry: bool | None = None
+    mark_seen: bool | None = None
     insert: bool | None = None
     locked: bool | None = None
     olive: bool | None = None
+    turns: bool | None = None
+    direction: bool | None = None
     witness: bool | None = None
     jaw: bool | None = None
+    ring: bool | None = None
+    flux_off: bool | None = None
+    nut_first: bool | None = None
+    ridge: bool | None = None
+    face: bool | None = None
+    diameter: bool | None = None
+    shoulder: bool | None = None
+    held: bool | None = None
+    contour_fitting: Contour | None = None
+    contour_jaw: Contour | None = None
     method: Line | None = None
     pipe: Line | None = None
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -13,15 +13,43 @@ from ..joints.mate import takes_insert
 
 CLOCK_OFF_S = 300.0  # a clock that is further off than this is marked
 UNREADABLE = "unreadable"  # the kind of a kept record whose body is none of its kind
-JOINT_FIELDS = ("made", "mark_seen", "dry", "insert", "locked", "olive", "witness", "jaw")
 CHECK_WORDS = {
     "mark_seen": "Mark seen",
     "insert": "Insert in",
     "locked": "Collet locked",
     "olive": "Olive right",
-    "witness": "Seen in window",
-    "jaw": "Jaw matches",
+    "turns": "Turns given",
+    "direction": "Stopped forwards",
+    "witness": "Witness seen",
+    "jaw": "Contour",
+    "ring": "Ring all round",
+    "flux_off": "Flux wiped off",
+    "nut_first": "Nut on first",
+    "ridge": "No ridge felt",
+    "face": "Face clean",
+    "diameter": "Wide as the cone",
+    "shoulder": "At the shoulder",
+    "held": "Held 5 to 10 s",
 }
+"""What a hand and an eye check of a joint, by its name in a record."""
+
+JOINT_FIELDS = ("made", "dry", *CHECK_WORDS)
+CONTOURS = {"press": ("V", "M"), "press-mlc": ("TH", "U", "H", "B", "F")}
+"""Letters of press contours, as they stand on fittings and jaws, by method."""
+
+
+def missing_checks(catalogue: Catalogue, method: str, pipe: str, state: JointState | None) -> list[str]:
+    """What is still blank of a joint before it may be put under pressure, in words; a jaw of another contour is
+    said."""
+    words = [] if state and state.yes("made") else ["made"]
+    words += [
+        CHECK_WORDS[name].lower() for name in checks_of(catalogue, method, pipe) if not (state and state.yes(name))
+    ]
+    return (
+        words
+        if state is None or not state.wrong_jaw
+        else [*(one for one in words if one != "contour"), state.wrong_jaw]
+    )
 
 
 def checks_of(catalogue: Catalogue, method: str, pipe: str) -> tuple[str, ...]:
@@ -76,26 +104,42 @@ def in_order(records: Iterable[Record]) -> list[Record]:
     return [record for _, _, record in sorted(times, key=lambda row: row[:2])]
 
 
+Mark = tuple[bool, str, str]
+
+
 @dataclass(frozen=True, slots=True)
 class JointState:
-    """A joint by its latest records. Each field: (yes or no, by whom, when) or None where nothing was recorded."""
+    """A joint by its latest records. marks: field -> (yes or no, by whom, when); contours: the letter read on the
+    fitting and on the jaw, "" where it was not entered."""
 
     key: str
     label: str
-    made: tuple[bool, str, str] | None = None
-    mark_seen: tuple[bool, str, str] | None = None
-    dry: tuple[bool, str, str] | None = None
     method: str = ""
     pipe: str = ""
-    insert: tuple[bool, str, str] | None = None
-    locked: tuple[bool, str, str] | None = None
-    olive: tuple[bool, str, str] | None = None
-    witness: tuple[bool, str, str] | None = None
-    jaw: tuple[bool, str, str] | None = None
+    marks: Mapping[str, Mark] = field(default_factory=dict, hash=False)
+    contours: tuple[str, str] = ("", "")
+
+    def mark(self, name: str) -> Mark | None:
+        """What was recorded of a field last; None where nothing was."""
+        return self.marks.get(name)
 
     def yes(self, name: str) -> bool:
-        found: tuple[bool, str, str] | None = getattr(self, name)
+        """Whether a field was last recorded as so. The contour is, where the two letters were entered, by comparing
+        them."""
+        if name == "jaw" and all(self.contours):
+            return self.contours[0] == self.contours[1]
+        found = self.marks.get(name)
         return bool(found and found[0])
+
+    @property
+    def wrong_jaw(self) -> str:
+        """What is said of a jaw of another contour than the fitting; empty where none was used."""
+        fitting, jaw = self.contours
+        return (
+            f"{fitting} on the fitting, {jaw} on the jaw: stop, this is no joint"
+            if all(self.contours) and fitting != jaw
+            else ""
+        )
 
 
 def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
@@ -106,14 +150,18 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
         if record.kind != "joint":
             continue
         old = found.get(record.key) or JointState(record.key, record.label)
-        values = {name: getattr(old, name) for name in JOINT_FIELDS}
+        marks = dict(old.marks)
         for name in JOINT_FIELDS:
             if isinstance(record.body.get(name), bool):
                 by = f"{record.by_role} ({record.clock_said})" if record.clock_said else record.by_role
-                values[name] = (record.body[name], by, record.made_at)
+                marks[name] = (record.body[name], by, record.made_at)
+        fitting, jaw = (
+            str(record.body.get(name, before)).upper()
+            for name, before in zip(("contour_fitting", "contour_jaw"), old.contours, strict=True)
+        )
         method = str(record.body.get("method") or old.method)
         pipe = str(record.body.get("pipe") or old.pipe)
-        found[record.key] = JointState(record.key, old.label, method=method, pipe=pipe, **values)
+        found[record.key] = JointState(record.key, old.label, method, pipe, marks, (fitting, jaw))
     return found
 
 

@@ -30,7 +30,9 @@ export function startSite(page) {
   for (const record of queue.waiting) {
     for (const [field, value] of Object.entries(record.body)) {
       const row = rows.get(record.key);
-      row?.querySelector(`[data-field="${field}"]`)?.setAttribute("aria-pressed", String(value));
+      const shown = row?.querySelector(`[data-field="${field}"]`);
+      if (shown?.matches("select")) compareContours(shown, value);
+      else shown?.setAttribute("aria-pressed", String(value));
       if (field === "done") row?.classList.toggle("done", value);
     }
   }
@@ -58,9 +60,16 @@ export function startSite(page) {
   };
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-record]");
-    if (button) press([button]);
+    if (button) press(inOneHeat(button));
     if (event.target.id === "all-dry") press(document.querySelectorAll("[data-field=dry][aria-pressed=false]"));
     if (event.target.id === "add-reading") note();
+  });
+  document.addEventListener("change", (event) => {
+    const letter = event.target.closest("select[data-record]");
+    if (!letter) return;
+    compareContours(letter, letter.value);
+    const {key, label, method, pipe} = letter.closest("[data-key]").dataset;
+    queue.add([{kind: letter.dataset.record, key, label, by_role: myRole(), body: {[letter.dataset.field]: letter.value, method, pipe}}]);
   });
   document.addEventListener("submit", async (event) => {
     const {step} = event.target.dataset;
@@ -82,6 +91,24 @@ export function startSite(page) {
   });
   document.addEventListener("toggle", (event) => event.target.matches?.(".steps-list details") && event.target.open && fillMoves(event.target), true);
   window.addEventListener("offline", () => page.saved("no network", "lost"));
+}
+
+/** A mark, with the same mark of all joints that are made in one heat with it. */
+function inOneHeat(button) {
+  const {heat} = button.closest("[data-key]").dataset;
+  const {field} = button.dataset;
+  if (!heat || !["made", "ring", "flux_off"].includes(field)) return [button];
+  const pressed = button.getAttribute("aria-pressed");
+  return document.querySelectorAll(`[data-heat="${CSS.escape(heat)}"] [data-field=${field}][aria-pressed=${pressed}]`);
+}
+
+/** Show a contour letter as entered, and say so at once where fitting and jaw differ. */
+function compareContours(select, value) {
+  select.value = value;
+  const place = select.closest(".contours");
+  const [fitting, jaw] = [...place.querySelectorAll("select")].map((one) => one.value);
+  place.querySelector(".contour-said").textContent =
+    fitting && jaw && fitting !== jaw ? `${fitting} on the fitting, ${jaw} on the jaw: stop, this is no joint` : "";
 }
 
 /** The steps a step may be put behind: filled in when its details are opened, a large plan has thousands. */

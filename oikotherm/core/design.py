@@ -9,7 +9,8 @@ from typing import Any
 from .context import Context
 from .job.model import Job
 from .layout import Layout
-from .making.materials import Coil, OrderLine, Sticks, coils, parts, sticks
+from .making.consumables import Consumable, consumables
+from .making.materials import Coil, Length, OrderLine, Sticks, coils, lengths, parts, sticks
 from .making.supports import RunClips, schedule
 from .memory import Memory
 from .services.rooms import rooms
@@ -20,11 +21,13 @@ from .work.steps import WorkStep
 
 @dataclass(frozen=True, slots=True)
 class Materials:
-    """What to order: fittings and parts, coils of floor loops, pieces on sticks."""
+    """What to order: fittings and parts, coils of floor loops, pieces on sticks, pipe off the coil, what is used up."""
 
     parts: tuple[OrderLine, ...]
     coils: tuple[Coil, ...]
     sticks: tuple[Sticks, ...]
+    lengths: tuple[Length, ...]
+    consumables: tuple[Consumable, ...]
 
 
 class Design(Layout):
@@ -43,7 +46,13 @@ class Design(Layout):
     @cached_property
     def materials(self) -> Materials:
         catalogue = self.context.catalogue
-        return Materials(parts(self.fitted, catalogue), coils(self.fitted), sticks(self.cuts, catalogue))
+        return Materials(
+            parts(self.fitted, catalogue),
+            coils(self.fitted),
+            sticks(self.cuts, catalogue),
+            lengths(self.cuts, catalogue),
+            consumables(self.job, self.fitted, self.supports, catalogue),
+        )
 
     @cached_property
     def water_work(self) -> tuple[Any, ...]:

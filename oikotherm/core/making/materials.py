@@ -137,6 +137,44 @@ def coils(fitted: Fitted) -> tuple[Coil, ...]:
     return tuple(Coil(pipe, tuple(loops)) for pipe, loops in sorted(found.items()))
 
 
+@dataclass(frozen=True, slots=True)
+class Length:
+    """Pipe that comes by the coil and is cut from it. coil_m: the coil to buy, 0 where none is listed."""
+
+    pipe: str
+    pieces: int
+    total_mm: float
+    coil_m: float
+    coils: int
+    source: str
+
+
+@functools.cache
+def _coils() -> dict[str, list[tuple[float, str]]]:
+    found: dict[str, list[tuple[float, str]]] = {}
+    for row in read_rows(CORE, "coils.csv"):
+        found.setdefault(row["code"], []).append((float(row["metres"]), row["source"]))
+    return found
+
+
+def lengths(cuts: Iterable[Cut], catalogue: Catalogue) -> tuple[Length, ...]:
+    """Pieces of pipe that has no stick, by the coil: the shortest listed that holds them all, else as many of the
+    longest."""
+    by_pipe: dict[str, list[Cut]] = {}
+    for cut in cuts:
+        system = catalogue.systems.get(cut.pipe.code)
+        if system is not None and system.stick_mm is None:
+            by_pipe.setdefault(str(cut.pipe), []).append(cut)
+    found = []
+    for name, pieces in sorted(by_pipe.items()):
+        total_mm = round(sum(max(cut.cut_mm, 0.0) for cut in pieces), 1)
+        sizes = sorted(_coils().get(pieces[0].pipe.code, []))
+        coil_m, source = next((one for one in sizes if one[0] * 1000 >= total_mm), sizes[-1] if sizes else (0.0, "typ"))
+        count = math.ceil(total_mm / coil_m / 1000 - 1e-9) if coil_m else 0
+        found.append(Length(name, len(pieces), total_mm, coil_m, count, source))
+    return tuple(found)
+
+
 def sticks(cuts: Iterable[Cut], catalogue: Catalogue) -> tuple[Sticks, ...]:
     """Pieces on sticks by first fit of the longest first: at most 11/9 of the fewest sticks, and usually the fewest."""
     by_pipe: dict[str, list[Cut]] = {}

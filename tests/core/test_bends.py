@@ -1,6 +1,7 @@
 """Bends, clips and joists against geometry by hand and the tables."""
 
 import math
+import random
 import unittest
 
 from oikotherm.core.bench import find_tool
@@ -56,6 +57,28 @@ class BendTest(unittest.TestCase):
         self.assertAlmostEqual(flat.check_mm, 40 + 10 + 7.5 - 15, places=9)
         self.assertEqual(len(flat.marks_mm), 4)
         self.assertAlmostEqual(card.check_mm, 42.5 + 60 * (1 / math.cos(math.radians(30)) - 1), places=9)
+
+    def test_four_bends_are_as_wide_as_what_they_cross(self):
+        """Width 80, pipe 15, 10 free on both sides: a top of 115; 2 h / tan t + 115 between the outer bends."""
+        found = calc("crossover", obstacle_top=40, od=15, stand_off=15, angle_deg=30, radius=60, width=80)
+        rise = 40 + 10 + 7.5 - 15
+        self.assertEqual(len(found["marks_mm"]), 4)
+        self.assertAlmostEqual(found["check_mm"], rise, places=2)
+        self.assertAlmostEqual(found["run_mm"], 2 * rise / math.tan(math.radians(30)) + 115, places=1)
+        with self.assertRaisesRegex(Refused, "at least 115 mm"):
+            calc("crossover", obstacle_top=40, od=15, stand_off=15, angle_deg=30, radius=60, width=80, top=100)
+
+    def test_bends_that_overlap_are_refused_with_what_can_be_pulled(self):
+        """10 clear over a pipe of 15: 25 to clear. At 45 degrees rise 49.9, travel 70.5, bends take 84.9; at 35, rise
+        38.2, travel 66.7 against 60.9."""
+        with self.assertRaises(Refused) as caught:
+            calc("crossover", obstacle_top=32.5, od=15, stand_off=25, angle_deg=45, radius=60)
+        self.assertIn("overlap by 14.4 mm", caught.exception.expected)
+        self.assertIn("three bends at 35 degrees or four bends", caught.exception.expected)
+        self.assertEqual(caught.exception.example, "35")
+        self.assertEqual(
+            len(calc("crossover", obstacle_top=32.5, od=15, stand_off=25, angle_deg=35, radius=60)["marks_mm"]), 3
+        )
 
     def test_a_rolling_offset_is_a_set_of_the_diagonal(self):
         found = calc("rolling_offset", height=90, spread=120, angle_deg=45, radius=60)
@@ -139,6 +162,58 @@ class FixingTest(unittest.TestCase):
         self.assertEqual(caught.exception.where, (6, 9))
 
 
+class SticksTest(unittest.TestCase):
+    """A stick is coupled on a straight, never at a pulled bend."""
+
+    def test_coupled_behind_the_bend_by_hand(self):
+        """cu-m 15 of 3 m, E1200 then 1700 and 1500: two bends save 2 x (2 R - R pi / 2) = 51.5; the stick ends on the
+        third leg, z 0.75 before the coupling's middle."""
+        made = design("F1 from A.out cu-m 15: U1200 E1700 N1500 -> cap", end="cap-cu 15 socket", turns="bends-22")
+        first, second = made.cuts
+        gain = 2 * (2 * 60 - math.pi / 2 * 60)
+        self.assertEqual((first.cut_mm, len(first.marks), len(second.marks)), (3000.0, 2, 0))
+        self.assertAlmostEqual(second.exact_mm, 1200 + 1700 + 1500 + 10.6 - gain - 3000 - 1.5, delta=0.01)
+        (coupling,) = [one for one in made.fitted.fittings.values() if one.kind == "coupling"]
+        self.assertEqual(coupling.key, "i3/pipe/join1")
+        self.assertAlmostEqual(coupling.at.y, 3000 - 10.6 + gain - 1200 - 1700 + 0.75, delta=0.01)
+
+    def test_random_ways(self):
+        """No piece is longer than a stick, no coupling nearer to a bend than the bend takes and its own half, and all
+        pieces with the gaps of the couplings make up the way."""
+        dice = random.Random(14)
+        split = 0
+        for _ in range(60):
+            legs = [dice.choice("UENN") for _ in range(dice.randint(2, 6))]
+            legs = [leg for n, leg in enumerate(legs) if not n or leg != legs[n - 1]]
+            lengths = [dice.randint(150, 4200) for _ in legs]
+            text = " ".join(f"{leg}{length}" for leg, length in zip(legs, lengths, strict=True))
+            made = design(f"F1 from A.out cu-m 15: {text} -> stub", end="cap-cu 15 socket", turns="bends-22")
+            with self.subTest(text=text):
+                couplings = [one for one in made.fitted.fittings.values() if one.kind == "coupling"]
+                split += len(couplings)
+                self.assertLessEqual(max(cut.exact_mm for cut in made.cuts), 3000.001)
+                self.assertEqual(
+                    len(made.cuts) - 1,
+                    len(couplings) + sum(one.kind == "elbow" for one in made.fitted.fittings.values()),
+                )
+                bends = [one for one in made.fitted.fittings.values() if one.kind == "bend"]
+                for coupling in couplings:
+                    for bend in bends:
+                        self.assertGreater(coupling.at.minus(bend.at).length, 60 + 10.6 + 0.75)
+                whole = (
+                    sum(cut.exact_mm for cut in made.cuts) + 1.5 * len(couplings) + len(bends) * (120 - 30 * math.pi)
+                )
+                elbows = sum(one.kind == "elbow" for one in made.fitted.fittings.values())
+                self.assertAlmostEqual(whole + 2 * 11 * elbows - 10.6, sum(lengths), delta=0.01)
+        self.assertGreater(split, 60)
+
+    def test_couplings_by_hand(self):
+        made = design("F1 from A.out cu-m 15: U900 [coupling] U700 [slip] U900 -> cap", end="cap-cu 15 socket")
+        self.assertEqual([cut.exact_mm for cut in made.cuts], [900 + 10.6 - 0.75, 700 - 0.75, 900.0])
+        ids = {line.part_id for line in made.materials.parts}
+        self.assertEqual(ids, {"", "cap-coupling-15", "cap-slip-15"})
+
+
 class AgainstFittingsTest(unittest.TestCase):
     """What pulled bends save, by hand: one elbow and two joints each, and the pipe by their gain against the elbow's
     take-off."""
@@ -166,7 +241,12 @@ class AgainstFittingsTest(unittest.TestCase):
         self.assertGreater(bent.bends, 20)
         for name in ("bends", "fittings", "joints", "cuts", "pipe_mm", "head_pa", "minutes"):
             self.assertAlmostEqual(getattr(bent, name), getattr(fitted, name), places=6, msg=name)
-        self.assertEqual(bent.joints, 2 * bent.bends)
+        couplings = [
+            sum(part.kind == "coupling" for part in design_of(one).fitted.fittings.values())
+            for one in (job, apply(job, choice, CATALOGUE))
+        ]
+        self.assertGreater(couplings[0], couplings[1])  # a bent piece is longer: its sticks are coupled on a straight
+        self.assertEqual(bent.joints, 2 * bent.bends - 2 * (couplings[0] - couplings[1]))
 
     def test_nothing_is_said_where_no_bend_can_be_pulled(self):
         self.assertIsNone(design("from A.out cu-m 15: U500 -> cap", turns="bends-22").corners)

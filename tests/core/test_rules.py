@@ -35,6 +35,16 @@ LOST = edit(
         "text": "",
     },
 )
+
+
+def crossing_bent(text):
+    """A run that hops over another of 15 mm at (1500, 0), its corners pulled."""
+    first = paced("F1 from A.out cu-m 15: E3000 -> cap", turns="bends-22")
+    return edit(
+        first, station("C", [port("out", "comp-cu 15 socket", (1500, -500, 0))]), {"do": "put_run", "text": text}
+    )
+
+
 FAILING = {
     "closing-error": [
         meets("F1 from A.out cu-m 15: U500 E980 -> B.in"),
@@ -106,6 +116,10 @@ FAILING = {
         paced("F1 from A.out cu-m 54: U500 [iso] U500 -> stub"),
     ],
     "long-piece": [paced("F1 from A.out cu-m 8: U3500 -> cap")],
+    "crossover-bends": [
+        crossing_bent("F2 from C.out cu-m 15: N500 ^U10 over F1 N500 -> cap"),
+        paced("F1 from A.out cu-m 15: U500 E500 ^U40 E500 -> cap", turns="bends-22"),
+    ],
     "no-room": [
         paced("F1 from A.out cu-m 15: U500 E100 ~N150 E120 N300 -> cap"),
         paced("F1 from A.out cu-m 15: U500 E300 ~E50 E600 -> cap"),

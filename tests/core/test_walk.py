@@ -55,6 +55,37 @@ class MovesTest(unittest.TestCase):
         # 20 mm below, radii 11 and 7.5, 25 clear, and 60 (1 / cos 45 - 1) that the rounded top loses
         self.assertAlmostEqual(apex.z, -20 + 11 + 7.5 + 25 + 60 * (math.sqrt(2) - 1), places=3)
 
+    def crossed(self, text, *house):
+        """Moves of F1, which comes past C1 (22 mm, 20 lower, across it at x = 0) or what stands in the house."""
+        made = derive(
+            edit(
+                paced("C1 from A.out cu-m 22: D20 .P N800 -> cap"),
+                station("B", [port("out", "comp-cu 15 socket", (-500, -400, 0))]),
+                *({"do": "put_house", "text": one} for one in house),
+                {"do": "put_run", "text": text},
+            )
+        )
+        return {move.key.rpartition("/")[2]: move for move in made.pipework.runs["F1"].moves}
+
+    def test_it_is_centred_on_what_it_crosses(self):
+        """Said 30 mm too far: the middle lies over the other pipe all the same, and the end stays where it was."""
+        for text in ("E530 ^U25 over C1 E500", "E470 ^U25@30 over C1 E560"):
+            moves = self.crossed(f"F1 from B.out cu-m 15: {text} -> cap")
+            self.assertAlmostEqual(moves["up"].b.x, 0.0, places=6)
+            self.assertAlmostEqual(max(move.b.x for move in moves.values()), 530.0, places=6)
+
+    def test_four_bends_go_over_an_obstacle(self):
+        """60 wide, from x = 20 to 80: flat top 60 + 15 + 2 x 25 = 125, its middle over the obstacle's."""
+        moves = self.crossed(
+            "F1 from B.out cu-m 15: E540 ^U25 over O1 E500 -> cap", "beam O1 on L0: 20,300,-20 60x200x40"
+        )
+        self.assertAlmostEqual(moves["top"].length_mm, 125.0, places=6)
+        self.assertAlmostEqual((moves["top"].a.x + moves["top"].b.x) / 2, 50.0, places=6)
+        # 20 above the centre line, half of 15 and 25 clear: no rounding of the top with four bends
+        self.assertAlmostEqual(moves["top"].a.z, 20 + 7.5 + 25, places=6)
+        said = self.crossed("F1 from B.out cu-m 15: E500 ^U40 flat 90 E500 -> cap")
+        self.assertAlmostEqual(said["top"].length_mm, 90.0, places=6)
+
     def test_a_fall_tips_the_level_legs_after_it(self):
         made = design("F1 from A.out cu-m 15: D100 {fall 1:40} E4000 N400 D50 {fall none} W100 -> cap")
         drop, level = 1 / math.hypot(40, 1), 40 / math.hypot(40, 1)

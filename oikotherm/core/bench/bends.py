@@ -106,6 +106,9 @@ class Crossover(Input):
     angle_deg: Quantity = _ANGLE
     radius: Quantity = _R
     top: Quantity = Field(default=0, description="flat top, for four bends; mm (0: three bends)")
+    width: Quantity = Field(
+        default=0, description="of what is crossed, along the run: four bends, with a top that clears it; mm (0)"
+    )
     before: Quantity = _BEFORE
     after: Quantity = _AFTER
 
@@ -127,6 +130,7 @@ def crossover(said: Crossover) -> dict[str, Any]:
         mm(said.before, "before"),
         mm(said.after, "after"),
         mm(said.top, "top"),
+        mm(said.width, "width"),
     )
     return _card(card)
 

@@ -327,7 +327,8 @@ class Catalogue:
         return replace(body, family=system.family, method=method)
 
     def device_titles(self) -> dict[str, str]:
-        return {part: row.title for (part, _, _), row in self.devices.items()}
+        """What may stand in brackets on a run, with its title: devices, and couplings set by hand."""
+        return {part: row.title for (part, _, _), row in self.devices.items()} | COUPLINGS
 
     def system_code(self, word: str, practice: Practice, field: str = "pipe") -> str:
         """The code meant by a code or an everyday word in this practice. Raises Refused with the nearest."""
@@ -340,6 +341,7 @@ class Catalogue:
         raise Refused(field, word, f"a pipe system such as {near}", "cu-m 22")
 
 
+COUPLINGS = {"coupling": "coupling on a straight", "slip": "slip coupling, which closes between fixed pipes"}
 _IN_COPPER_BODY = {"pb": "compression-plastic", "cu-soft": "compression"}  # pipe family -> its joint in such a body
 
 

@@ -417,6 +417,8 @@ class Crossover(ItemBase):
     """How steep the hop is."""
     over: Id | None = None
     """Id of the run or obstacle it goes over."""
+    flat_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
+    """Flat top of a crossover of four bends; None: three bends over a pipe, as wide as it asks over an obstacle."""
 
 
 class Remark(ItemBase):

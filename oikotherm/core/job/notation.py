@@ -34,7 +34,8 @@ _DIR = "NE|SE|SW|NW|N|E|S|W|U|D"
 _SIDE = re.compile(rf"(?i:(?P<side>{_DIR}))\s*(?P<mm>[^@+]+)")
 _SET = re.compile(
     rf"(?i:(?P<side>{_DIR}))\s*(?P<mm>[^@+]+?)\s*(?:\+\s*(?i:(?P<second>{_DIR}))\s*(?P<second_mm>[^@+]+?)\s*)?"
-    r"(?:@\s*(?P<deg>\d{1,2}(?:[.,]\d{1,3})?)\s*(?:°|deg)?\s*)?(?:(?i:over)\s+(?P<over>\w+))?"
+    r"(?:@\s*(?P<deg>\d{1,2}(?:[.,]\d{1,3})?)\s*(?:°|deg)?\s*)?(?:(?i:over)\s+(?P<over>\w+)\s*)?"
+    r"(?:(?i:flat)\s+(?P<flat>.+?)\s*)?"
 )
 
 
@@ -358,7 +359,7 @@ def _join(body: Sequence[Token]) -> list[list[Token]]:
                 or token.text.lower() in _UNIT_WORDS
                 or token.text[0] == "+"
                 or last[0] == "^"
-                and (token.text.lower() == "over" or groups[-1][-1].text.lower() == "over")
+                and (token.text.lower() in ("over", "flat") or groups[-1][-1].text.lower() in ("over", "flat"))
             )
         ):
             groups[-1].append(token)
@@ -423,9 +424,11 @@ def _set(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style)
     said, sign = _said(group), group[0].text[0]
     found = _SET.fullmatch(said[1:].strip())
     what, example = (
-        ("set", "~N50, ~N50@30 or ~N50+U30") if sign == "~" else ("crossover", "^U25, ^U25@30 or ^U25 over C1")
+        ("set", "~N50, ~N50@30 or ~N50+U30")
+        if sign == "~"
+        else ("crossover", "^U25, ^U25@30, ^U25 over C1 or ^U60 flat 80")
     )
-    if not found or sign == "~" and found["over"] or sign == "^" and found["second"]:
+    if not found or sign == "~" and (found["over"] or found["flat"]) or sign == "^" and found["second"]:
         raise Refused(what, said, "a side and how far, then perhaps @ and an angle", example, where)
     fields: dict[str, Any] = {"id": id_, "side": found["side"].upper()}
     far = _height(found["mm"], what, where, style)
@@ -436,7 +439,8 @@ def _set(group: Sequence[Token], id_: str, where: tuple[int, int], style: Style)
     if sign == "^":
         if found["over"] and not re.fullmatch(ID_PATTERN, found["over"].upper()):
             raise Refused(what, said, "a run after over", example, where)
-        return Crossover(**fields, clear_mm=far, over=found["over"].upper() if found["over"] else None)
+        flat_mm = _height(found["flat"], what, where, style) if found["flat"] else None
+        return Crossover(**fields, clear_mm=far, over=found["over"].upper() if found["over"] else None, flat_mm=flat_mm)
     if found["second"]:
         first, second = DIRECTIONS[fields["side"]], DIRECTIONS[found["second"].upper()]
         if abs(first.dot(second)) > 1e-9:

@@ -65,7 +65,8 @@ def item_text(item: Item, style: Style) -> str:
             return f"~{item.side}{_length_text('', item.height_mm, style)}{more}{_angle_text(item.angle_deg)}"
         case Crossover():
             over = f" over {item.over}" if item.over else ""
-            return f"^{item.side}{_length_text('', item.clear_mm, style)}{_angle_text(item.angle_deg)}{over}"
+            flat = f" flat {_length_text('', item.flat_mm, style)}" if item.flat_mm else ""
+            return f"^{item.side}{_length_text('', item.clear_mm, style)}{_angle_text(item.angle_deg)}{over}{flat}"
         case Remark():
             return f"# {item.text};"
 

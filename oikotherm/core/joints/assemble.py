@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from ..catalogue import Catalogue
 from ..job.ways import Vec
@@ -18,6 +18,8 @@ from .takeoff import fitting_angle, goes_in, part_mating, street_mm
 STREET_TOLERANCE_MM = 3.0
 AT_JOINT_MM = 15.0  # typ: straight pipe between a bend and the mouth of a socket, so that it stays round there
 IN_ONE_PIECE = Mating("", 0.0, 0.0, 0.0, "bend", "")
+REST_MM = 100.0  # what is left behind the last coupling is longer than the least piece by this
+FIRST_MM = 200.0  # and a coupling is at least this far along its stick
 ROUND_PASS_MM = 60.0  # a coupling keeps this far from a wall, floor or ceiling
 
 
@@ -27,6 +29,17 @@ def _as_bend(old: Fitting, title: str) -> Fitting:
     return Fitting(
         old.key, "bend", title, old.run, old.at, old.arms, matings, old.pipes, old.source, "bend", old.new, old.chains
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Spot:
+    """Where a coupling stands: which straight of the piece, how far along it [mm], how it takes up the pipe, its
+    key."""
+
+    straight: int
+    along_mm: float
+    mating: Mating
+    key: str
 
 
 class Assembler(Fitter):
@@ -57,6 +70,8 @@ class Assembler(Fitter):
         for one in pipework.passes:
             self.passes.setdefault(one.run, []).append(one)
         self.radii: dict[str, float] = {}  # turn -> radius of the bend pulled there; 0 where the pipe is only sprung
+        self.angles: dict[str, float] = {}  # turn -> how far a bend there turns [deg]
+        self.spots: dict[str, list[_Spot]] = {}  # first straight of a piece -> where its sticks are coupled
         self.ends = ends
         for key, node in pipework.nodes.items():
             if key in at_ports:
@@ -156,7 +171,6 @@ class Assembler(Fitter):
                 self._joint(first, first.from_node, first.from_arm, self.spans[first.key][0], first.way)
                 self._pieces(chain)
                 self._joint(last, last.to_node, last.to_arm, self.spans[last.key][1], last.way.times(-1))
-                self.piece_of.update({straight.key: first.key for straight in chain})
             self._kit_joints(last.to_node, from_pipe=True)
             self._inner_joints(last.to_node)
 
@@ -173,14 +187,7 @@ class Assembler(Fitter):
             bent = self._bent(node)
             if bent:
                 angles[key], self.radii[key] = bent
-        stick = {code: system.stick_mm for code, system in self.catalogue.systems.items()}
         bent_ones = [one for one in self.own if one.from_node in self.radii or one.to_node in self.radii]
-        for straight in bent_ones:
-            longest = stick.get(straight.pipe.code)
-            if longest and self.apart_mm[straight.key] > longest - 500:
-                for end in (straight.from_node, straight.to_node):
-                    if self.radii.get(end):
-                        del self.radii[end]
         lost = True
         while lost:
             lost = False
@@ -188,7 +195,8 @@ class Assembler(Fitter):
                 for end in self._no_room(straight, angles):
                     del self.radii[end]
                     lost = True
-        self._within_a_stick(stick)
+        self.angles = angles
+        self._with_couplings()
         for key in angles:
             if self.radii.get(key):
                 node = work.nodes[key]
@@ -231,6 +239,10 @@ class Assembler(Fitter):
     def _tangent(self, node: str, angles: dict[str, float]) -> float:
         return self.radii[node] * math.tan(math.radians(angles[node]) / 2)
 
+    def _gain(self, node: str) -> float:
+        """What a bend saves over its legs [mm]: 2 R tan(t / 2) - R t."""
+        return 2 * self._tangent(node, self.angles) - self.radii[node] * math.radians(self.angles[node])
+
     def _no_room(self, straight: Straight, angles: dict[str, float]) -> list[str]:
         """A bend at one end of a straight that has no room there, the later one first."""
         ends = [(straight.to_node, straight.to_arm), (straight.from_node, straight.from_arm)]
@@ -246,20 +258,109 @@ class Assembler(Fitter):
                 need += mating.take_off_mm + mating.insertion_mm + AT_JOINT_MM
         return bends[:1] if need > self.apart_mm[straight.key] + 1e-6 else []
 
-    def _within_a_stick(self, stick: dict[str, float | None]) -> None:
-        """Give a bend up where the piece with it would be longer than a stick."""
-        length: dict[str, float] = {}  # what a piece is long that ends at this bend
+    def _with_couplings(self) -> None:
+        """Decide where the sticks of longer pieces are coupled, on their straights; a bend gives way where none of the
+        straights before it has room for a coupling."""
+        seen: set[str] = set()
         for straight in self.own:
-            so_far = length.get(straight.from_node, 0.0) if straight.from_node in self.radii else 0.0
-            longest = stick.get(straight.pipe.code)
-            own = self.apart_mm[straight.key]
-            if longest and so_far and so_far + own > longest:
-                if self.radii.pop(straight.from_node):
-                    so_far = 0.0
-                else:
-                    self.radii[straight.from_node] = 0.0
-            if straight.to_node in self.radii:
-                length[straight.to_node] = so_far + own
+            if straight.key in seen:
+                continue
+            while True:
+                chain = self._chain(straight)
+                spots, stuck = self._split(chain)
+                if not stuck:
+                    break
+                if self.radii.pop(stuck) == 0.0:  # only sprung there: no fitting can take it over
+                    self.radii[stuck] = 0.0
+                    break
+            seen.update(one.key for one in chain)
+            if spots:
+                self.spots[straight.key] = spots
+
+    def _split(self, chain: list[Straight]) -> tuple[list[_Spot], str]:
+        """Where the sticks of a piece along these straights are coupled, as late as each stick allows; and the bend
+        that leaves no room for it, "" where there is none."""
+        first, last = chain[0], chain[-1]
+        system = self.catalogue.systems.get(first.pipe.code)
+        if system is None or not system.stick_mm or first.close:
+            return [], ""
+        reached, so_far = [], 0.0  # length of the pipe, laid straight, to where each straight begins
+        for n, straight in enumerate(chain):
+            so_far -= self._gain(straight.from_node) if n else 0.0
+            reached.append(so_far)
+            so_far += self.apart_mm[straight.key]
+        to_take = self._mating(last.to_node, last.to_arm)
+        at, take_mm = 0.0, self._mating(first.from_node, first.from_arm).take_off_mm
+        spots: list[_Spot] = []
+        while so_far - at - take_mm - to_take.take_off_mm > system.stick_mm + 1e-6:
+            limit = at + take_mm + system.stick_mm
+            found = self._farthest(chain, reached, (at, limit, so_far), to_take, spots)
+            if found is None:
+                bends = [one.from_node for n, one in enumerate(chain) if n and at < reached[n] <= limit]
+                return spots, next((node for node in reversed(bends) if self.radii.get(node)), "")
+            spots.append(found)
+            at, take_mm = reached[found.straight] + found.along_mm, found.mating.take_off_mm
+        return spots, ""
+
+    def _farthest(
+        self,
+        chain: list[Straight],
+        reached: list[float],
+        along: tuple[float, float, float],
+        to_mating: Mating,
+        before: list[_Spot],
+    ) -> _Spot | None:
+        """The last spot for a coupling that one stick reaches: on a straight, off bends, out of walls and floors, with
+        a piece behind it that can be made. along: where the stick begins, ends, and where all of it ends."""
+        at, limit, whole = along
+        for n in range(len(chain) - 1, -1, -1):
+            straight = chain[n]
+            if reached[n] > limit:
+                continue
+            key = f"{straight.key}/join{1 + sum(one.straight == n for one in before)}"
+            mating = self._coupling(straight, key)
+            if mating is None:
+                return None
+            off = mating.face_mm + AT_JOINT_MM
+            low = self._tangent(straight.from_node, self.angles) + off if n else 0.0
+            high = self.apart_mm[straight.key]
+            high -= self._tangent(straight.to_node, self.angles) + off if n + 1 < len(chain) else 0.0
+            spot = min(high, limit + mating.take_off_mm - reached[n])
+            least_mm, _ = least_piece_mm(
+                self.catalogue,
+                straight.pipe,
+                (mating.method, to_mating.method),
+                (mating.insertion_mm, to_mating.insertion_mm),
+            )
+            rest = whole - reached[n] - spot - mating.take_off_mm - to_mating.take_off_mm
+            spot -= max(0.0, least_mm + REST_MM - rest)
+            for wall in self._walls(straight):
+                if wall[0] < spot < wall[1] and reached[n] + wall[0] > at + FIRST_MM:
+                    spot = wall[0]
+            if spot >= low and reached[n] + spot > at + FIRST_MM:
+                return _Spot(n, spot, mating, key)
+        return None
+
+    def _coupling(self, straight: Straight, key: str) -> Mating | None:
+        """How a coupling on a straight takes up its pipe; None where nothing lawful has figures."""
+        method = self.method(straight.pipe, key, self._on(straight))
+        return part_mating(self.catalogue, straight.pipe, method, "coupling") if method else None
+
+    def _on(self, straight: Straight) -> Here:
+        """What decides a joint on a straight."""
+        run = self.pipework.runs[straight.run].run
+        return Here(run.service, run.role, straight.place, self.choices.flame(straight.a))
+
+    def _walls(self, straight: Straight) -> list[tuple[float, float]]:
+        """Where a straight goes through walls and floors [mm from its start], with what passes freely."""
+        a = self.spans[straight.key][0]
+        found = []
+        for one in self.passes.get(straight.run, ()):
+            if one.way.dot(straight.way) > 0.99:
+                low = one.at.minus(a).dot(straight.way)
+                if one.at.minus(a).plus(straight.way, -low).length < 1.0:
+                    found.append((low - ROUND_PASS_MM, low + (one.item.thickness_mm or 0.0) + ROUND_PASS_MM))
+        return found
 
     def _chain(self, straight: Straight) -> list[Straight]:
         """The straights of one piece, from this one on: those joined by bends. Straights come in pacing order."""
@@ -440,91 +541,86 @@ class Assembler(Fitter):
             tuple(straight.key for straight in chain),
             tuple(bends),
         )
-        if len(chain) == 1 and not first.close:
-            parts = self._sticks(first, piece)
-        else:
-            parts = [piece]
+        spots = self.spots.get(first.key, [])
+        parts = self._parts(chain, legs, piece, spots) if spots else [piece]
         for part in parts:
             self.pieces[part.key] = part
+            for key in part.straights:
+                self.piece_of.setdefault(key, part.key)
         if len(parts) == 1 and not piece.bends:
             self._too_short(first, piece)
 
-    def _sticks(self, straight: Straight, piece: Piece) -> list[Piece]:
-        """Whole sticks and a rest, joined by couplings that keep out of walls and floors."""
-        system = self.catalogue.systems.get(piece.pipe.code)
-        whole_mm = piece.centre_mm - piece.from_mating.take_off_mm - piece.to_mating.take_off_mm
-        if not system or not system.stick_mm or whole_mm <= system.stick_mm:
-            return [piece]
-        run = self.pipework.runs[straight.run].run
-        here = Here(run.service, run.role, straight.place, self.choices.flame(straight.a))
-        method = self.method(piece.pipe, f"{straight.key}/join1", here)
-        mating = part_mating(self.catalogue, piece.pipe, method, "coupling") if method else None
-        if mating is None:
-            return [piece]
-        walls = [
-            (low - ROUND_PASS_MM, low + (one.item.thickness_mm or 0.0) + ROUND_PASS_MM)
-            for one in self.passes.get(straight.run, ())
-            if one.way.dot(straight.way) > 0.99
-            and one.at.minus(piece.a).plus(straight.way, -(low := one.at.minus(piece.a).dot(straight.way))).length < 1.0
-        ]
-        least_mm = self._least(straight)[0] + 100.0
+    def _parts(self, chain: list[Straight], legs: list[float], piece: Piece, spots: list[_Spot]) -> list[Piece]:
+        """The sticks of a piece, joined by couplings at these spots."""
         parts: list[Piece] = []
-        at, take, title, number = 0.0, piece.from_mating, piece.from_title, 1
-        word, service = self._made_by([mating], here)
-        coupling = f"{piece.pipe.size} coupling {word}"
-        while piece.centre_mm - at - take.take_off_mm - piece.to_mating.take_off_mm > system.stick_mm + 1e-6:
-            spot = at + take.take_off_mm + system.stick_mm + mating.take_off_mm
-            rest = piece.centre_mm - spot - mating.take_off_mm - piece.to_mating.take_off_mm
-            spot -= max(0.0, least_mm - rest)
-            for low, high in walls:
-                if low < spot < high and low > at + 200:
-                    spot = low
-            key = f"{straight.key}/join{number}"
-            place = piece.a.plus(straight.way, spot)
-            parts.append(self._part(piece, number, at, spot, (title, coupling), (take, mating)))
-            self.fittings[key] = Fitting(
-                key,
+        begin, take, title = (0, 0.0), piece.from_mating, piece.from_title
+        for number, spot in enumerate(spots, 1):
+            straight = chain[spot.straight]
+            word, service = self._made_by([spot.mating], self._on(straight))
+            coupling = f"{piece.pipe.size} coupling {word}"
+            place = self.spans[straight.key][0].plus(straight.way, spot.along_mm)
+            end = (spot.straight, spot.along_mm)
+            parts.append(self._part(chain, legs, piece, number, (begin, end), (title, coupling), (take, spot.mating)))
+            self.fittings[spot.key] = Fitting(
+                spot.key,
                 "coupling",
                 coupling,
                 straight.run,
                 place,
                 (("in", straight.way.times(-1)), ("out", straight.way)),
-                {"in": mating, "out": mating},
+                {"in": spot.mating, "out": spot.mating},
                 {"in": piece.pipe, "out": piece.pipe},
                 shape="coupling",
                 service=service,
             )
             for arm, sign in (("in", -1.0), ("out", 1.0)):
-                self.joints[f"{key}:{arm}"] = Joint(
-                    f"{key}:{arm}",
+                self.joints[f"{spot.key}:{arm}"] = Joint(
+                    f"{spot.key}:{arm}",
                     straight.run,
-                    mating.method,
-                    place.plus(straight.way, sign * mating.take_off_mm),
-                    key,
+                    spot.mating.method,
+                    place.plus(straight.way, sign * spot.mating.take_off_mm),
+                    spot.key,
                     coupling,
                     straight.key,
                     str(piece.pipe),
                 )
-            at, take, title, number = spot, mating, coupling, number + 1
-        parts.append(self._part(piece, number, at, piece.centre_mm, (title, piece.to_title), (take, piece.to_mating)))
+            begin, take, title = end, spot.mating, coupling
+        end = (len(chain) - 1, legs[-1])
+        parts.append(
+            self._part(
+                chain, legs, piece, len(spots) + 1, (begin, end), (title, piece.to_title), (take, piece.to_mating)
+            )
+        )
         return parts
 
     def _part(
         self,
+        chain: list[Straight],
+        legs: list[float],
         piece: Piece,
         number: int,
-        low: float,
-        high: float,
+        ends: tuple[tuple[int, float], tuple[int, float]],
         titles: tuple[str, str],
         matings: tuple[Mating, Mating],
     ) -> Piece:
-        key = piece.key if number == 1 else f"{piece.key}/{number}"
+        """One stick of a piece, between two places on its straights [which, mm along it]."""
+        (m, low), (n, high) = ends
+        bends = list(piece.bends[m:n])
+        if bends:  # the first of a piece is turned against nothing
+            bends[0] = replace(bends[0], leg_mm=bends[0].leg_mm - low, roll_deg=0.0)
+        length = sum(legs[m:n]) - low + high
+        on = chain[m : n + 1]
         return replace(
             piece,
-            key=key,
-            a=piece.a.plus(piece.way, low),
-            b=piece.a.plus(piece.way, high),
-            centre_mm=round(high - low, 6),
+            key=piece.key if number == 1 else f"{piece.key}/{number}",
+            a=self.spans[chain[m].key][0].plus(chain[m].way, low),
+            b=self.spans[chain[n].key][0].plus(chain[n].way, high),
+            way=chain[m].way,
+            centre_mm=round(length, 6),
+            legs=tuple(dict.fromkeys(leg for straight in on for leg in straight.legs)),
+            place=chain[m].place,
+            straights=tuple(straight.key for straight in on),
+            bends=tuple(bends),
             from_title=titles[0],
             to_title=titles[1],
             from_mating=matings[0],

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from ..catalogue import Catalogue, Device, End, KitRow, Socket, System, Thread, parse_end
 from ..catalogue.ends import THREAD_MARKS, THREADS
+from ..catalogue.loader import COUPLINGS
 from ..errors import Refused
 from ..job.model import Pipe, Port
 from ..job.ways import Vec
@@ -307,6 +308,11 @@ class Fitter:
 
     def _device(self, node: Node, here: Here) -> None:
         arms = self._arms(node)
+        if node.part in COUPLINGS and arms:
+            word = "slip coupling" if node.part == "slip" else "coupling"
+            size = next(iter(arms.values()))[1].pipe.size
+            self._fitting(node, "coupling", f"{size} {word}", node.part, here, "coupling")
+            return
         matings: dict[str, Mating] = {}
         row: Device | None = None
         for arm, (_, straight) in arms.items():

@@ -29,13 +29,16 @@ def socket_z_mm(row: Socket, part: str) -> float:
         "tee": row.elbow_z_mm,
         "45": 0.45 * row.elbow_z_mm,
         "coupling": COUPLING_GAP_MM / 2,
+        "slip": 0.0,  # it has no stop: the pipes all but meet in it
     }[part]
 
 
 def thread_a_mm(row: Thread, part: str) -> float | None:
     """Centre to face [mm] of a threaded part; None where the catalogue has no figure."""
     half = None if row.coupling_length_mm is None else row.coupling_length_mm / 2
-    return {"elbow": row.elbow_a_mm, "tee": row.elbow_a_mm, "45": row.elbow45_a_mm, "coupling": half}[part]
+    return {"elbow": row.elbow_a_mm, "tee": row.elbow_a_mm, "45": row.elbow45_a_mm, "coupling": half, "slip": None}[
+        part
+    ]
 
 
 def part_mating(

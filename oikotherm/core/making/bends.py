@@ -150,6 +150,33 @@ def rolling_offset(
     return card, math.degrees(math.atan2(spread_mm, height_mm))
 
 
+CROSSOVER_ANGLES_DEG = (45.0, 40.0, 35.0, 30.0, 25.0, 22.5, 20.0, 15.0)
+
+
+def crossover_rise_mm(clear_mm: float, angle_deg: float, radius_mm: float, *, rounded: bool) -> float:
+    """How far the corner of a crossover lies off its run [mm], whose top must come clear_mm off it: three bends round
+    it by R (1 / cos t - 1)."""
+    return clear_mm + (radius_mm * (1 / math.cos(math.radians(angle_deg)) - 1) if rounded else 0.0)
+
+
+def crossover_straight_mm(rise_mm: float, angle_deg: float, radius_mm: float, *, flat: bool) -> float:
+    """Straight pipe left between two bends of a crossover [mm], below 0 where they overlap: rise / sin t - R tan(t / 2)
+    - R tan t for three bends, - 2 R tan(t / 2) for four."""
+    t = math.radians(angle_deg)
+    return rise_mm / math.sin(t) - radius_mm * (math.tan(t / 2) + (math.tan(t / 2) if flat else math.tan(t)))
+
+
+def crossover_angles_deg(clear_mm: float, radius_mm: float, *, flat: bool, rounded: bool = True) -> tuple[float, ...]:
+    """The angles a crossover can be pulled at [deg], the steepest first. rounded: clear_mm is what three bends must
+    clear, not the rise of their corner."""
+
+    def straight_mm(angle: float) -> float:
+        rise = crossover_rise_mm(clear_mm, angle, radius_mm, rounded=rounded and not flat)
+        return crossover_straight_mm(rise, angle, radius_mm, flat=flat)
+
+    return tuple(angle for angle in CROSSOVER_ANGLES_DEG if straight_mm(angle) >= 0)
+
+
 def crossover(
     obstacle_top_mm: float,
     clearance_mm: float,
@@ -160,9 +187,11 @@ def crossover(
     before_mm: float,
     after_mm: float,
     top_mm: float = 0.0,
+    width_mm: float = 0.0,
 ) -> BendCard:
-    """Over an obstacle and back: three bends (t, 2t, t), or four with a flat top when top_mm is above 0. Raises
-    Refused.
+    """Over an obstacle and back: three bends (t, 2t, t), or four with a flat top when top_mm is above 0. width_mm: of
+    what is crossed, along the run: the flat top is then at least that, the pipe and the clearance on both sides. Raises
+    Refused, with an angle or the other kind that can be pulled.
 
     The rise is obstacle top + clearance + OD / 2 - the pipe's own stand-off from the wall; three bends add R (1 / cos t
     - 1),
@@ -170,10 +199,18 @@ def crossover(
     """
     _positive(obstacle_top_mm=obstacle_top_mm, od_mm=od_mm, radius_mm=radius_mm, before_mm=before_mm, after_mm=after_mm)
     angle = _angle(angle_deg)
-    rise = obstacle_top_mm + clearance_mm + od_mm / 2 - stand_off_mm
-    if top_mm <= 0:
-        rise += radius_mm * (1 / math.cos(angle) - 1)
-    if rise <= 0:
+    clear = obstacle_top_mm + clearance_mm + od_mm / 2 - stand_off_mm
+    least_top = width_mm + od_mm + 2 * clearance_mm if width_mm > 0 else 0.0
+    if 0 < top_mm < least_top - 1e-9:
+        raise Refused(
+            "top",
+            top_mm,
+            f"a flat top of at least {least_top:.0f} mm: the obstacle, the pipe and the clearance on both sides",
+            f"{least_top:.0f}",
+        )
+    top_mm = max(top_mm, least_top)
+    rise = crossover_rise_mm(clear, angle_deg, radius_mm, rounded=top_mm <= 0)
+    if clear <= 0:
         raise Refused(
             "stand_off", stand_off_mm, "a pipe that stands lower than the obstacle; this one passes as it is", "20"
         )
@@ -183,6 +220,8 @@ def crossover(
     else:
         if angle_deg > 45:
             raise Refused("angle_deg", angle_deg, "at most 45 for three bends: the middle one takes twice that", "30")
+        if crossover_straight_mm(rise, angle_deg, radius_mm, flat=False) < -1e-9:
+            raise _cannot_pull(clear, angle_deg, radius_mm)
         legs, angles = [before_mm, travel, travel, after_mm], [angle_deg, -2 * angle_deg, angle_deg]
     cut, marks, straights = _bent(legs, angles, radius_mm)
     gain = sum(legs) - cut
@@ -211,6 +250,19 @@ def crossover(
     return BendCard(
         cut, tuple(marks), tuple(angles), tuple(roll), gain, min(straights[1:-1]), travel, along, rise, radius_mm, steps
     )
+
+
+def _cannot_pull(clear_mm: float, angle_deg: float, radius_mm: float) -> Refused:
+    """The refusal of three bends that overlap, with what can be pulled instead."""
+    rise = crossover_rise_mm(clear_mm, angle_deg, radius_mm, rounded=True)
+    short = crossover_straight_mm(rise, angle_deg, radius_mm, flat=False)
+    three = crossover_angles_deg(clear_mm, radius_mm, flat=False)
+    four = crossover_angles_deg(clear_mm, radius_mm, flat=True)
+    ways = [f"three bends at {three[0]:g} degrees"] if three else []
+    ways += [f"four bends with a flat top at {four[0]:g}"] if four else []
+    example = f"{three[0]:g}" if three else f"{(four or (15.0,))[0]:g}"
+    what = " or ".join(ways) or "more clearance, or a bender of smaller radius"
+    return Refused("angle_deg", angle_deg, f"{what}: at this angle the bends overlap by {-short:.1f} mm", example)
 
 
 def radius_of_test_piece(first_mm: float, second_mm: float, cut_mm: float) -> float:

@@ -101,6 +101,8 @@ def part_id(fitting: Fitting, catalogue: Catalogue) -> str:
         prefix += f"-{fitting.service}"
     tail = "-r" if prefix == "thread" and code != "fe-40" else ""
     sizes = [pipe.size for pipe in pipes]
+    if "slip coupling" in fitting.title:
+        return f"{prefix}-slip-{sizes[0]}"
     if len(set(sizes)) == 1:
         return f"{prefix}-{fitting.kind}{tail}-{sizes[0]}"
     common = Counter(sizes).most_common()

@@ -18,7 +18,13 @@ from ..quantity import leading_number
 from .friction import Drop, valve_drop_pa
 from .section import Local
 
-INSERTED = {"press-mlc": "press", "expansion": "exp", "push-fit": "push", "compression-plastic": "comp"}
+INSERTED = {
+    "press-mlc": "press",
+    "expansion": "exp",
+    "push-fit": "push",
+    "compression-plastic": "comp",
+    "compression-mlc": "comp",
+}
 
 
 def bore_mm(catalogue: Catalogue, pipe: Pipe) -> float | None:
@@ -70,10 +76,15 @@ class Losses:
                         add_k(fitting, arm, fitting.kind, fitting.title)
                 elif fitting.kind == "device" and (node in inside or node == straight.to_node):
                     local += self._device_loss(fitting, straight, flows.get(straight.key, 0.0), drop)
+                    if self._insert_of(fitting, arm):
+                        add_k(fitting, arm, "coupling-insert", f"{fitting.title}, its inserts")
                 elif fitting.kind == "reducer" and self._smaller_here(fitting, arm):
                     add_k(fitting, arm, "reducer", fitting.title)
                 elif fitting.kind == "coupling" and node in inside:
-                    add_k(fitting, arm, "coupling", fitting.title)
+                    name = "coupling-insert" if self._insert_of(fitting, arm) else "coupling"
+                    add_k(fitting, arm, name, fitting.title)
+                elif fitting.kind == "port" and not fitting.chains and self._insert_of(fitting, arm):
+                    add_k(fitting, arm, "coupling-insert", f"{fitting.title}, its insert")
                 elif fitting.chains and (fitting.kind == "port" or node == straight.from_node):
                     local += self._chain_losses(fitting, group[0].pipe, drop)
                 elif fitting.kind == "tee" and len(fitting.arms) >= 2:

@@ -256,13 +256,20 @@ class Walker:
                 along = rest[lead.id]
             rest[lead.id] -= along
             return [(item.id, way.times(along).plus(step))]
-        rise = self._rise_mm(run, item, sides[0], at)
+        flat_mm = self._flat_mm(run, item, way)
+        rise = self._rise_mm(run, item, sides[0], at, flat_mm)
         if rise <= 0:
             no_room.append(item.id)
             return []
         along = rise / tangent
+        half = along + flat_mm / 2
         givers = [leg for leg in (before, after) if leg and ways[leg.id].dot(way) > SAME_WAY]
-        shares = [along, along] if len(givers) == 2 else [2 * along]
+        shares = [half, half] if len(givers) == 2 else [2 * half]
+        if len(givers) == 2:  # centred on what it crosses, where the tape came only near it
+            ahead = self._ahead_mm(item, way, sides[0], at)
+            centred = [half - ahead, half + ahead]
+            if all(rest[leg.id] >= share - LEVEL_MM for leg, share in zip(givers, centred, strict=True)):
+                shares = centred
         for leg, share in zip(givers, shares, strict=True):
             if rest[leg.id] < share - LEVEL_MM:
                 no_room.append(item.id)
@@ -270,17 +277,53 @@ class Walker:
         for leg, share in zip(givers, shares, strict=True):
             rest[leg.id] -= share
         up = way.times(along).plus(sides[0], rise)
-        return [(f"{item.id}/up", up), (f"{item.id}/down", way.times(along).plus(sides[0], -rise))]
+        top = [(f"{item.id}/top", way.times(flat_mm))] if flat_mm else []
+        return [(f"{item.id}/up", up), *top, (f"{item.id}/down", way.times(along).plus(sides[0], -rise))]
 
-    def _rise_mm(self, run: Run, item: Crossover, side: Vec, at: Vec) -> float:
+    def _box(self, item: Crossover) -> Box | None:
+        """The obstacle a crossover goes over; None where it is a run, or nothing."""
+        return next((one.box for one in self.job.house.obstacles if one.id == item.over), None)
+
+    def _flat_mm(self, run: Run, item: Crossover, way: Vec) -> float:
+        """The flat top of a crossover [mm]: as said; over an obstacle its width along the run and what is to be left
+        free on both sides, at least what two bends take; 0 for three bends."""
+        if item.flat_mm:
+            return item.flat_mm
+        box = self._box(item)
+        if box is None:
+            return 0.0
+        along = [Vec(x, y, z).dot(way) for x, y, z in _corners(box)]
+        radius = self.catalogue.bend_radius_mm(run.pipe.code, run.pipe.size) or 0.0
+        own = _od_mm(self.catalogue, run.pipe.code, run.pipe.size)
+        least = 2 * radius * math.tan(math.radians(item.angle_deg) / 2)
+        return max(max(along) - min(along) + own + 2 * item.clear_mm, least)
+
+    def _ahead_mm(self, item: Crossover, way: Vec, side: Vec, at: Vec) -> float:
+        """How far ahead of where a crossover is said the middle of what it crosses lies [mm], minus behind; 0 where it
+        crosses nothing there."""
+        box, other = self._box(item), self.done.get(item.over or "")
+        if box:
+            along = [Vec(x, y, z).minus(at).dot(way) for x, y, z in _corners(box)]
+            return (max(along) + min(along)) / 2
+        across = way.cross(side)
+        found = []
+        for move in other.moves if other else ():
+            a, b = move.a.minus(at), move.b.minus(at)
+            off = a.dot(across), b.dot(across)
+            if off[0] * off[1] <= 0 and abs(off[0] - off[1]) > LEVEL_MM:
+                share = off[0] / (off[0] - off[1])
+                found.append(a.dot(way) + share * (b.dot(way) - a.dot(way)))
+        return min(found, key=abs, default=0.0)
+
+    def _rise_mm(self, run: Run, item: Crossover, side: Vec, at: Vec, flat_mm: float) -> float:
         """How far the corner of a crossover lies from its run [mm].
 
         Over another run or an obstacle: what brings its centre line clear_mm and both radii past the other's, and R (1
-        / cos t - 1) more, because the pulled top is rounded; else what is said.
+        / cos t - 1) more where three bends round the top; else what is said.
         """
         other = self.done.get(item.over or "")
         own = _od_mm(self.catalogue, run.pipe.code, run.pipe.size) / 2
-        box = next((one.box for one in self.job.house.obstacles if one.id == item.over), None)
+        box = self._box(item)
         if box:
             top = max(Vec(x, y, z).minus(at).dot(side) for x, y, z in _corners(box))
         elif other is None or not other.moves:
@@ -289,7 +332,7 @@ class Walker:
             near = min((nearest_point(move.a, move.b, at, side) for move in other.moves), key=lambda pair: pair[0])
             top = near[1] + _od_mm(self.catalogue, other.run.pipe.code, other.run.pipe.size) / 2
         radius = self.catalogue.bend_radius_mm(run.pipe.code, run.pipe.size) or 0.0
-        rounded = radius * (1 / math.cos(math.radians(item.angle_deg)) - 1)
+        rounded = 0.0 if flat_mm else radius * (1 / math.cos(math.radians(item.angle_deg)) - 1)
         return top + own + item.clear_mm + rounded
 
     # --- twins --------------------------------------------------------------------------------------------------------

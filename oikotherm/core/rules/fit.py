@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import difflib
+import math
 from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..catalogue.loader import size_order
-from ..job.model import DeviceItem, Leg, Pipe, PipeChange, Run
+from ..job.model import Crossover, DeviceItem, Leg, Pipe, PipeChange, Run
 from ..job.writing import item_text
 from ..joints.fitted import Trouble
+from ..making.bends import crossover_angles_deg, crossover_rise_mm, crossover_straight_mm, gain_mm
+from ..practice import TURNS, chosen
 from ..quantity import length_text
 from .registry import Remedy, Said, View, rule
 
@@ -348,7 +351,8 @@ def long_piece(view: View) -> Iterable[Said]:
     for piece in view.fitted.pieces.values():
         system = view.context.catalogue.systems.get(piece.pipe.code)
         length = piece.centre_mm - piece.from_mating.take_off_mm - piece.to_mating.take_off_mm
-        if system and system.stick_mm and length > system.stick_mm:
+        length -= sum(gain_mm(bend.radius_mm, bend.angle_deg) for bend in piece.bends)
+        if system and system.stick_mm and length > system.stick_mm + 1e-3:
             yield Said(
                 (piece.run, piece.key),
                 f"{piece.run}: a piece of {length_text(length, unit, with_unit=True)} is longer than a stick of "
@@ -374,8 +378,62 @@ def no_room(view: View) -> Iterable[Said]:
                     (trace.run.id, item.id),
                     f"{trace.run.id}: {item_text(item, view.style)} has no room in the legs beside it.",
                     at=trace.start,
-                    cures=("a steeper angle, such as @60", "a longer leg beside it"),
+                    cures=("a steeper angle, such as @45", "a longer leg beside it"),
                 )
+
+
+@rule(
+    "crossover-bends",
+    "mind",
+    "a crossover that cannot be pulled",
+    "Between its bends a crossover needs straight pipe: rise / sin t less what both bends take. Where they overlap it "
+    "is made of fittings, or pulled less steeply, or with a flat top.",
+    "geometry of bends",
+    stage="make",
+)
+def crossover_bends(view: View) -> Iterable[Said]:
+    catalogue = view.context.catalogue
+    bent_up_to = float(chosen(view.job, TURNS)[0].acts[0])
+    for trace in view.fitted.pipework.runs.values():
+        pipe = trace.run.pipe
+        for item in trace.run.items:
+            pipe = item.pipe if isinstance(item, PipeChange) else pipe
+            if not isinstance(item, Crossover) or item.id in trace.no_room:
+                continue
+            radius, row = catalogue.bend_radius_mm(pipe.code, pipe.size), catalogue.pipe(pipe.code, pipe.size)
+            if not radius or row is None or not row.od_mm or row.od_mm > bent_up_to:
+                continue
+            moves = {move.key: move for move in trace.moves if move.item == item.id}
+            up = moves.get(f"{item.id}/up")
+            if up is None:
+                continue
+            flat = f"{item.id}/top" in moves
+            rise = up.length_mm * math.sin(math.radians(item.angle_deg))
+            straight = crossover_straight_mm(rise, item.angle_deg, radius, flat=flat)
+            if straight >= -1e-6:
+                continue
+            less = crossover_rise_mm(0.0, item.angle_deg, radius, rounded=bool(item.over) and not flat)
+            yield Said(
+                (trace.run.id, item.id),
+                f"{trace.run.id}: {item_text(item, view.style)} cannot be pulled: its bends overlap by "
+                f"{-straight:.1f} mm.",
+                at=up.a,
+                cures=("fittings there", "a bender of smaller radius"),
+                remedies=tuple(_other_crossovers(view, trace.run.id, item, rise - less, radius)),
+            )
+
+
+def _other_crossovers(view: View, run: str, item: Crossover, clear_mm: float, radius_mm: float) -> Iterator[Remedy]:
+    """The same crossover at an angle that can be pulled, and with a flat top."""
+    for flat in (False, True):
+        angles = crossover_angles_deg(clear_mm, radius_mm, flat=flat, rounded=bool(item.over))
+        if not angles:
+            continue
+        least_mm = math.ceil(2 * radius_mm * math.tan(math.radians(angles[0]) / 2) / 10) * 10.0
+        new = item.model_copy(update={"angle_deg": angles[0], "flat_mm": least_mm if flat else None})
+        text = item_text(new, view.style)
+        title = f"Four bends with a flat top, at {angles[0]:g} degrees" if flat else f"Pull it at {angles[0]:g} degrees"
+        yield Remedy(title, ({"do": "retype_item", "run": run, "item": item.id, "text": text},), text)
 
 
 @rule(

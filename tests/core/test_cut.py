@@ -85,7 +85,6 @@ class HandWorkedTest(unittest.TestCase):
         for line, why in (
             ("U500 E70 N500", "no room for a second bend"),
             ("U500 E2000 *T1 N500", "a tee turns there"),
-            ("U2900 E2900", "longer than a stick"),
             ("U500 E300 =cu-m 22 N500", "a reducing elbow"),
         ):
             kinds = [
@@ -203,6 +202,31 @@ class BenchTest(unittest.TestCase):
         self.assertAlmostEqual(
             self.cut(pipe="cu-m 22", to="reducer", reduces_to="15")["exact_mm"], 500 - 16 - (2 + 3.5) / 2
         )
+
+    def test_every_joint_and_every_way_of_measuring(self):
+        """Elbow z and depth by the tables: expansion 3/4 24 and 22, push-fit 22 mm 22 and 33, multilayer 20 21 and 23."""
+
+        def measured(**said):
+            return find_tool("cut_length").run(said)
+
+        for pipe, method, z, depth in (
+            ("pexa 3/4", "expansion", 24, 22),
+            ("pb-m 22", "push-fit", 22, 33),
+            ("mlc 20", "press-mlc", 21, 23),
+            ("cu-m 15", "capillary", 11, 10.6),
+        ):
+            said = {"pipe": pipe, "method": method, "round_to": "mm"}
+            with self.subTest(pipe=pipe):
+                self.assertAlmostEqual(measured(**said, centre_to_centre=500)["exact_mm"], 500 - 2 * z)
+                self.assertAlmostEqual(measured(**said, stop_to_stop=500)["exact_mm"], 500)
+                self.assertAlmostEqual(measured(**said, mouth_to_mouth=500)["exact_mm"], 500 + 2 * depth)
+        faces = measured(pipe="fe-40 1/2", method="thread", mouth_to_mouth="10 in")
+        self.assertAlmostEqual(faces["exact_mm"], (10 + 2 * 0.534) * 25.4, delta=0.01)
+        for bad in ({}, {"centre_to_centre": 500, "stop_to_stop": 500}):
+            with self.assertRaisesRegex(Refused, "one measure"):
+                measured(pipe="cu-m 15", method="capillary", **bad)
+        with self.assertRaisesRegex(Refused, "a thread has no stop"):
+            measured(pipe="fe-40 1/2", method="thread", stop_to_stop=500)
 
     def test_the_bench_refuses_with_reason(self):
         for said, field in (

@@ -15,20 +15,44 @@ from ..joints.least import least_piece_mm
 from ..joints.takeoff import part_mating, reducer_mating
 from ..making.cut import cut_working, round_to_mark
 from ..quantity import PaceUnit, Practice, length_text, parse_length_mm
-from .registry import Input, in_force, tool
+from ..working import Step
+from .registry import Input, Quantity, in_force, tool
 
+Method = Literal[
+    "capillary",
+    "braze",
+    "compression",
+    "compression-plastic",
+    "compression-mlc",
+    "press",
+    "press-mlc",
+    "push-fit",
+    "push-fit-metal",
+    "expansion",
+    "solvent",
+    "thread",
+]
 Part = Literal["elbow", "45", "tee", "coupling", "reducer"]
 
 
 class CutLength(Input):
     pipe: str = Field(description="pipe system and size, such as cu-m 15 or fe-40 3/4")
-    method: Literal["capillary", "compression", "press", "thread"] = Field(
-        description="capillary, compression, press or thread"
+    method: Method = Field(
+        description="capillary, braze, compression, compression-plastic, compression-mlc, press, press-mlc, push-fit, "
+        "push-fit-metal, expansion, solvent or thread"
     )
-    from_: Part = Field(alias="from", description="elbow, 45, tee, coupling or reducer at the start")
-    to: Part = Field(description="elbow, 45, tee, coupling or reducer at the end")
-    centre_to_centre: float | str = Field(
-        description="between the centres of the two fittings; mm, or text with a unit"
+    from_: Part = Field(
+        default="elbow", alias="from", description="elbow, 45, tee, coupling or reducer at the start (elbow)"
+    )
+    to: Part = Field(default="elbow", description="elbow, 45, tee, coupling or reducer at the end (elbow)")
+    centre_to_centre: Quantity | None = Field(
+        default=None, description="between the centres of the two fittings; mm, or text with a unit"
+    )
+    mouth_to_mouth: Quantity | None = Field(
+        default=None, description="instead: the gap between their mouths, or faces of threads; mm"
+    )
+    stop_to_stop: Quantity | None = Field(
+        default=None, description="instead: between the stops their pipe comes to; mm. Threads have none"
     )
     round_to: Literal["mm", "in"] | None = Field(
         default=None, description="mm: whole millimetres, in: sixteenths; else by the pipe"
@@ -36,32 +60,47 @@ class CutLength(Input):
     reduces_to: str | None = Field(default=None, description="other size of a reducer; else the next size down")
 
 
+MEASURES = ("centre_to_centre", "mouth_to_mouth", "stop_to_stop")
+
+
 @tool(
     "Cut length",
-    "pipe between two fittings, from centre to centre",
+    "pipe between two fittings, from centre to centre, mouth to mouth or stop to stop",
     {"pipe": "cu-m 15", "method": "capillary", "from": "elbow", "to": "tee", "centre_to_centre": 500},
 )
 def cut_length(said: CutLength) -> dict[str, Any]:
-    """{cut_mm, text, allowances, working}. Sockets: less centre-to-stop z; threads: less A, plus made-up thread.
+    """{cut_mm, text, allowances, working}. Sockets: less centre-to-stop z; threads: less A, plus made-up thread. From
+    mouth to mouth: plus both depths; from stop to stop: as it is.
 
-    centre_to_centre above 0 [mm or with unit]. Raises Refused: unknown pipe or method, no figures, too short to make.
+    One measure above 0 [mm or with unit]. Raises Refused: unknown pipe or method, no figures, no or two measures, too
+    short to make.
     """
     catalogue = in_force()
     pipe = read_pipe(said.pipe, catalogue)
-    centre_mm = parse_length_mm(said.centre_to_centre, "mm", field="centre_to_centre")
-    if not 0 < centre_mm <= 1e6:
-        raise Refused("centre_to_centre", said.centre_to_centre, "a length above 0 and up to 1 km", "500")
+    given = [name for name in MEASURES if getattr(said, name) is not None]
+    if len(given) != 1:
+        was = " and ".join(given) or "none"
+        raise Refused("centre_to_centre", was, f"one measure: {', '.join(MEASURES[:2])} or {MEASURES[2]}", "500")
+    measure = given[0]
+    measured_mm = parse_length_mm(getattr(said, measure), "mm", field=measure)
+    if not 0 < measured_mm <= 1e6:
+        raise Refused(measure, getattr(said, measure), "a length above 0 and up to 1 km", "500")
+    if measure == "stop_to_stop" and said.method == "thread":
+        raise Refused(measure, "thread", "a socket: a thread has no stop; measure from face to face", "mouth_to_mouth")
     ends = tuple(_mating(catalogue, pipe, said.method, part, said.reduces_to) for part in (said.from_, said.to))
-    exact_mm, steps = cut_working(centre_mm, (ends[0], ends[1]))
+    if measure == "centre_to_centre":
+        exact_mm, steps = cut_working(measured_mm, (ends[0], ends[1]))
+    else:
+        exact_mm, steps = _from_mouths(measured_mm, (ends[0], ends[1]), stops=measure == "stop_to_stop")
     least_mm, why = least_piece_mm(
         catalogue, pipe, (said.method, said.method), (ends[0].insertion_mm, ends[1].insertion_mm)
     )
     unit: PaceUnit = said.round_to or ("in" if pipe.code in ("cu-l", "cu-mm", "cu-k", "fe-40", "pexa") else "mm")
     if exact_mm < least_mm - 1e-6:
-        need_mm = centre_mm + least_mm - exact_mm
+        need_mm = measured_mm + least_mm - exact_mm
         raise Refused(
-            "centre_to_centre",
-            said.centre_to_centre,
+            measure,
+            getattr(said, measure),
             f"at least {length_text(need_mm, unit, with_unit=True)} here: {why}; or a street fitting",
             f"{need_mm + 1:.0f}",
         )
@@ -85,6 +124,18 @@ def cut_length(said: CutLength) -> dict[str, Any]:
         "loose_end_mm": round(ends[0].loose_mm + ends[1].loose_mm, 1),
         "working": [step.as_dict() for step in steps],
     }
+
+
+def _from_mouths(measured_mm: float, ends: tuple[Mating, Mating], *, stops: bool) -> tuple[float, tuple[Step, ...]]:
+    """The exact cut length [mm] from the gap between stops, or between mouths, and its steps."""
+    if stops:
+        step = Step("cut = gap between the stops", (("gap_mm", measured_mm),), measured_mm, "mm", "said")
+        return measured_mm, (step,)
+    depths = [end.insertion_mm for end in ends]
+    exact_mm = round(measured_mm + sum(depths), 6)
+    inputs = ("gap_mm", measured_mm), ("depth_start_mm", depths[0]), ("depth_end_mm", depths[1])
+    source = "; ".join(dict.fromkeys(end.source for end in ends))
+    return exact_mm, (Step("cut = gap between the mouths + both depths", inputs, exact_mm, "mm", source),)
 
 
 def read_pipe(said: str, catalogue: Catalogue, practice: Practice = "british") -> Pipe:

@@ -204,7 +204,7 @@ class BenchTest(unittest.TestCase):
         )
 
     def test_every_joint_and_every_way_of_measuring(self):
-        """Elbow z and depth by the tables: expansion 3/4 24 and 22, push-fit 22 mm 22 and 33, multilayer 20 21 and 23."""
+        """Elbow z and depth by the tables: expansion 3/4 24 and 22, push-fit 22 mm 22 and 33, multilayer 20 21, 23."""
 
         def measured(**said):
             return find_tool("cut_length").run(said)

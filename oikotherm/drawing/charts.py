@@ -4,6 +4,7 @@ Bench."""
 from __future__ import annotations
 
 import math
+from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 from ..core.services.heating.sized import Heating
@@ -262,6 +263,31 @@ def clip_line(length_mm: float, at_mm: list[float], width: float = 520.0) -> str
     return _sketch(
         width, 96, f"pipe of {length_mm:.0f} mm with clips at {', '.join(f'{at:.0f}' for at in at_mm)} mm", parts
     )
+
+
+def row(parts: list[dict[str, Any]], last_mm: float, width: float = 560.0) -> str:
+    """Parts and pieces of a row to scale, each piece with its length, and the joint made last marked. parts: {title,
+    mm, piece} in order, mm between stops."""
+    whole = sum(one["mm"] for one in parts) or 1.0
+    scale = (width - 80) / whole
+    drawn = [_line("tube", (8, 60), (40, 60)), _line("tube", (width - 40, 60), (width - 8, 60))]
+    x, low = 40.0, False
+    for one in parts:
+        wide = one["mm"] * scale
+        if one["piece"]:
+            drawn.append(_line("tube", (x, 60), (x + wide, 60)))
+            drawn.append(_text(x + wide / 2, 96, f"{one['mm']:.1f}".removesuffix(".0")))
+        else:
+            drawn.append(f'<rect class="body" x="{number(x)}" y="44" width="{number(max(wide, 6.0))}" height="32"/>')
+            middle = x + wide / 2
+            anchor = "start" if middle < 90 else "end" if middle > width - 90 else "middle"
+            at = x if anchor == "start" else x + wide if anchor == "end" else middle
+            drawn.append(_text(at, 34 if low else 18, one["title"], anchor))
+            low = not low
+        x += wide
+    drawn.append(_line("mark", (40 + last_mm * scale, 40), (40 + last_mm * scale, 112)))
+    drawn.append(_text(40 + last_mm * scale, 126, "last"))
+    return _sketch(width, 132, f"a row of {len(parts)} parts and pieces, {whole:.0f} mm", drawn)
 
 
 def joist(

@@ -15,7 +15,7 @@ from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank
 from ..core.making.bends import bend90
-from ..core.quantity import parse_length_mm
+from ..core.quantity import parse_length_mm, trim
 from ..core.reading import read_json
 from ..drawing import charts, svg
 from ..drawing.isometric import draw
@@ -64,6 +64,12 @@ SHOWN = (
     "fill",
     "look_at",
     "emitters",
+    "order",
+    "again",
+    "stubs",
+    "marks",
+    "row",
+    "last_at_mm",
 )
 
 
@@ -91,9 +97,14 @@ def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
             if unit
             else name
         )
-        text = ", ".join(str(one) for one in value) if isinstance(value, list) else str(value)
+        text = ", ".join(_said(one) for one in value) if isinstance(value, list) else _said(value)
         found.append((label.replace("_", " "), text, unit))
     return found
+
+
+def _said(value: Any) -> str:
+    """A figure as it is read: a tenth is enough of a length."""
+    return trim(value, 3 if abs(value) < 10 else 1) if isinstance(value, float) else str(value)
 
 
 def sketch(name: str, typed: dict[str, str], result: dict[str, Any]) -> str:
@@ -130,6 +141,8 @@ def sketch(name: str, typed: dict[str, str], result: dict[str, Any]) -> str:
         return charts.radiator(
             said("ports"), result["valve_centres_mm"], said("pipe_centres", result["valve_centres_mm"])
         )
+    if result.get("row"):
+        return charts.row(result["row"], result["last_at_mm"])
     if name == "pace":
         return _paced(result["canonical"], typed)
     return ""

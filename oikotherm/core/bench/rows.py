@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from typing import Any, Literal
 
 from pydantic import Field
@@ -10,7 +12,7 @@ from ..errors import Refused
 from ..making import rows
 from ..making import stack as stacks
 from ..making.fitup import spring_mm
-from ..making.stack import Body
+from ..making.stack import MOST_BODIES, Body, Gap
 from .lengths import Method, read_pipe
 from .registry import Input, Quantity, in_force, mm, tool
 
@@ -28,11 +30,9 @@ class BodyIn(Input):
 class StackIn(Input):
     pipe: str = Field(description="pipe system and size, such as cu-m 22 or fe-40 3/4")
     method: Method = Field(default="capillary", description="the joint of the fittings at the ends (capillary)")
-    bodies: list[str | BodyIn] = Field(
-        description="the parts in their order: coupling, slip, tee, union, a device such as iso or check, or an object "
-        '{"title": "double check", "length": 290, "opens": true}',
-        min_length=1,
-        max_length=40,
+    bodies: str | list[str | BodyIn] = Field(
+        description="the parts in their order, with commas: coupling, slip, tee, union, a device such as iso or check, "
+        "or a name with its length over the mouths, and opens where it comes apart: double check 290 opens"
     )
     window: Quantity | None = Field(
         default=None, description="between the ends; mm, or text with a unit (what the row takes at the least)"
@@ -62,7 +62,7 @@ class StackIn(Input):
     "parts between two fixed ends: pieces, slack, order, the joint made last, marks",
     {
         "pipe": "cu-m 22",
-        "bodies": ["iso", {"title": "double check", "length": 290, "opens": True}, "iso"],
+        "bodies": "iso, double check 290 opens, iso",
         "window": 480,
     },
 )
@@ -71,10 +71,17 @@ def stack(said: StackIn) -> dict[str, Any]:
     is taken out of the old pipe. Raises Refused."""
     catalogue = in_force()
     pipe = read_pipe(said.pipe, catalogue)
-    parts = [_part(said, one) for one in said.bodies]
+    listed = _listed(said.bodies)
+    parts = [_part(said, one) for one in listed]
     old = said.ends == "pipe"
     gaps = rows.gaps_of(catalogue, pipe, said.method, parts, old_pipe=(old, old))
-    bodies = [one.body for one in parts]
+    titles = [one.body.title for one in parts]
+    bodies = [
+        replace(one.body, title=f"{one.body.title} {titles[: n + 1].count(one.body.title)}")
+        if titles.count(one.body.title) > 1
+        else one.body
+        for n, one in enumerate(parts)
+    ]
     least = rows.wanted_window_mm(parts, gaps)
     window = least
     if said.window is not None:
@@ -85,7 +92,7 @@ def stack(said: StackIn) -> dict[str, Any]:
     allowed = mm(said.trim, "trim")
     places = None
     if said.at is not None:
-        which = next((n for n, one in enumerate(said.bodies) if one == "tee"), None)
+        which = next((n for n, one in enumerate(listed) if one == "tee"), None)
         if which is None:
             raise Refused("at", said.at, "a tee in the row whose middle stands there", "tee")
         places = {which: mm(said.at, "at")}
@@ -114,12 +121,41 @@ def stack(said: StackIn) -> dict[str, Any]:
         "trims_mm": list(found.trims_mm),
         "cut_out_mm": round(cut_out, 3),
         "last": found.last.title,
+        "last_at_mm": round(found.last.at_mm, 1),
         "order": list(found.order),
         "marks": [{"what": what, "at_mm": at} for what, at in found.marks],
+        "row": _drawn(bodies, gaps, found.pieces_mm),
         "stubs": ways,
         "text": "; ".join([text, *ways]),
         "working": [step.as_dict() for step in found.steps],
     }
+
+
+def _drawn(bodies: list[Body], gaps: tuple[Gap, ...], pieces_mm: tuple[float, ...]) -> list[dict[str, Any]]:
+    """The row as it is drawn: bodies and pieces in order, with their lengths."""
+    left = iter(pieces_mm)
+    found: list[dict[str, Any]] = []
+    for n, gap in enumerate(gaps):
+        if gap.least_mm is not None:
+            found.append({"title": "piece", "mm": next(left), "piece": True})
+        if n < len(bodies):
+            found.append({"title": bodies[n].title, "mm": bodies[n].length_mm, "piece": False})
+    return found
+
+
+_OWN = re.compile(r"(?P<title>.*?\D)\s+(?P<length>\d+(?:[.,]\d+)?(?:\s*(?:mm|cm|m|in|\"))?)(?P<opens>\s+opens)?")
+
+
+def _listed(said: str | list[str | BodyIn]) -> list[str | BodyIn]:
+    """The parts one by one: a name of the catalogue, or a name with a length of its own. Raises Refused."""
+    words = [one.strip() for one in said.split(",")] if isinstance(said, str) else said
+    found: list[str | BodyIn] = []
+    for one in words:
+        own = _OWN.fullmatch(one) if isinstance(one, str) else None
+        found.append(BodyIn(title=own["title"], length=own["length"], opens=bool(own["opens"])) if own else one)
+    if not 1 <= len(found) <= MOST_BODIES:
+        raise Refused("bodies", len(found), f"1 to {MOST_BODIES} parts", "iso, check, iso")
+    return found
 
 
 def _part(said: StackIn, one: str | BodyIn) -> rows.Part:
@@ -185,7 +221,13 @@ def tap_in(said: TapInIn) -> dict[str, Any]:
         "parts": list(found.parts),
         "order": list(found.order),
         "again": list(found.again),
+        "cautions": [
+            "Gas is licensed work: the line is shut, proved dead and purged before it is cut, and tested after."
+        ],
         "last": found.stack.last.title if found.stack else "the union",
+        "last_at_mm": round(found.stack.last.at_mm, 1) if found.stack else 0.0,
+        "marks": [{"what": what, "at_mm": at} for what, at in found.stack.marks] if found.stack else [],
+        "row": _drawn(list(found.bodies), found.gaps, found.pieces_mm) if found.stack else [],
         "text": text,
         "working": [step.as_dict() for step in found.steps],
     }

@@ -101,6 +101,8 @@ class TapIn:
     again: tuple[str, ...]
     order: tuple[str, ...]
     steps: tuple[Step, ...]
+    bodies: tuple[Body, ...] = ()
+    gaps: tuple[Gap, ...] = ()
 
 
 def tap_in(catalogue: Catalogue, pipe: Pipe, centres_mm: float | None, at_mm: float | None) -> TapIn:
@@ -163,6 +165,8 @@ def tap_in(catalogue: Catalogue, pipe: Pipe, centres_mm: float | None, at_mm: fl
         again,
         order,
         (*steps, *found.steps),
+        tuple(one.body for one in parts),
+        gaps,
     )
 
 

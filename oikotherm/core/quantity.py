@@ -422,6 +422,25 @@ def length_text(mm: float, unit: PaceUnit = "mm", *, per_inch: int = 16, with_un
     return f"{text} mm" if with_unit else text
 
 
+_MM = re.compile(r"(?P<low>\d+(?:\.\d+)?)(?: to (?P<high>\d+(?:\.\d+)?))? mm\b(?! \()")
+
+
+def in_inches(text: str) -> str:
+    """Words with their millimetres as inches and sixteenths; where both are said, "250 mm (10 in)", they stay.
+
+    >>> in_inches("15.9 mm, 2 to 3 mm")
+    '5/8 in, 1/16 to 1/8 in'
+    """
+
+    def said(found: re.Match[str]) -> str:
+        low, high = length_text(float(found["low"]), "in"), found["high"]
+        if not high:
+            return f"{low.removesuffix(chr(34))} in"
+        return f"{low.removesuffix(chr(34))} to {length_text(float(high), 'in').removesuffix(chr(34))} in"
+
+    return _MM.sub(said, text)
+
+
 def leading_number(text: str) -> float | None:
     """The number a setting begins with: "18", "3bar", "2.5"."""
     digits = ""

@@ -17,8 +17,9 @@ from ..core.joints.chain import Chain
 from ..core.joints.finder import find
 from ..core.joints.law import mouth
 from ..core.joints.mate import fit
-from ..core.joints.recipe import method_id, recipe
+from ..core.joints.recipe import in_unit, method_id, recipe
 from ..core.practice import TOPICS
+from ..core.quantity import PaceUnit, length_text
 from ..core.services import spec
 from ..drawing.section import section, section_svg
 from ..drawing.strip import end_icon, strip, strip_length_mm
@@ -206,12 +207,22 @@ def compare(chains: tuple[Chain, ...]) -> list[tuple[str, list[tuple[str, bool]]
 
 
 def card(
-    catalogue: Catalogue, method: str, end: End, service: str, practice: str, choices: dict[str, str], role: str = ""
+    catalogue: Catalogue,
+    method: str,
+    end: End,
+    service: str,
+    practice: str,
+    choices: dict[str, str],
+    role: str = "",
+    unit: PaceUnit = "mm",
 ) -> dict[str, Any]:
-    """What a joint card shows, by the catalogue in force: the recipe and the section drawing. Raises Refused."""
-    found = recipe(catalogue, method, end, service, practice, choices, role)
-    drawing = Markup(section_svg(section(catalogue, method_id(catalogue, method), end)))  # noqa: S704 - our own drawing
-    return {"recipe": found, "drawing": drawing}
+    """What a joint card shows, by the catalogue in force: the recipe, its lengths in this unit, and the section
+    drawing. Raises Refused."""
+    found = in_unit(recipe(catalogue, method, end, service, practice, choices, role), unit)
+    made = section(catalogue, method_id(catalogue, method), end)
+    drawing = Markup(section_svg(made, unit=unit))  # noqa: S704 - our own drawing
+    depth = length_text(found.insertion_mm, unit, with_unit=True) if found.insertion_mm else ""
+    return {"recipe": found, "drawing": drawing, "depth": depth}
 
 
 def recipe_page() -> Any:
@@ -234,6 +245,7 @@ def recipe_page() -> Any:
             said.service,
             said.practice,
             said.choices,
+            unit="in" if said.practice == "north-american" else "mm",
         )
     except Refused as refused:
         error = refused

@@ -196,6 +196,7 @@ def joint_card(uid: str) -> Any:
                 frame.job.practice,
                 options_of(frame.job),
                 role,
+                frame.unit,
             )
         except Refused as why:
             refused = why

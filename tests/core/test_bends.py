@@ -162,6 +162,21 @@ class FixingTest(unittest.TestCase):
         self.assertEqual(caught.exception.where, (6, 9))
 
 
+class PassHolesTest(unittest.TestCase):
+    def test_a_hole_is_for_what_passes_there(self):
+        """Lagging of 13 ends at the floor, {view} typed before the pass or after it: 15 + 3 = 18. It goes on through:
+        15 + 26 + 5 = 46. A pipe that becomes 22 there: 22 + 3 = 25."""
+        for text, hole_mm in (
+            ("U150 (floor 22) {view} U171", 18),
+            ("U150 {view} (floor 22) U171", 18),
+            ("U150 (floor 22) U171", 46),
+            ("{floor lag 0} U150 (floor 22) =cu-m 22 U171", 25),
+        ):
+            made = design(f"F1 from A.out cu-m 15: U300 {{floor lag 13}} E500 {text} -> cap")
+            (hole,) = [one for one in made.holes if one.through == "floor"]
+            self.assertEqual(hole.diameter_mm, hole_mm, text)
+
+
 class SticksTest(unittest.TestCase):
     """A stick is coupled on a straight, never at a pulled bend."""
 

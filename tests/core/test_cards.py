@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 
+from oikotherm.core.bench import find_tool
 from oikotherm.core.bench.joints import read_end
 from oikotherm.core.catalogue import parse_end
 from oikotherm.core.catalogue.kits import kit_for
@@ -12,8 +13,9 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.joints.chain import Ask
 from oikotherm.core.joints.finder import find
 from oikotherm.core.joints.fitted import Joint
-from oikotherm.core.joints.recipe import joint_end, recipe, recipe_of, wrench_mm
+from oikotherm.core.joints.recipe import in_unit, joint_end, recipe, recipe_of, wrench_mm
 from oikotherm.core.joints.takeoff import goes_in
+from oikotherm.core.quantity import in_inches
 from oikotherm.core.services import spec
 from oikotherm.core.work.heats import heats
 from oikotherm.core.work.records import Record, checks_of, joint_states, missing_checks
@@ -121,6 +123,31 @@ class EveryMethodTest(unittest.TestCase):
             Refused, "none is listed for multilayer 25, which goes by it in 16, 20, 26; .*press"
         ):
             recipe(CATALOGUE, "compression-mlc", parse_end("mlc 25 pipe"), "heating", "british")
+
+    def test_multilayer_clamp_everywhere(self) -> None:
+        """Mate, recipe and a change of valve: split ring and insert, never an olive; 16 mm deep for 16, 18 for 20."""
+        met = find_tool("mate").run({"a": "mlc 16 pipe", "b": "comp-mlc 16 socket"})
+        self.assertEqual((met["verdict"], met["method"]), ("with", "compression-mlc"))
+        for size, depth in (("16", 16), ("20", 18)):
+            self.assertEqual(
+                find_tool("recipe").run({"method": "compression-mlc", "pipe": f"mlc {size}"})["insertion_mm"], depth
+            )
+            changed = find_tool("valve_change").run({"pipe": f"mlc {size}", "which": "both"})
+            words = " ".join((*changed["steps"], *changed["quantities"], *changed["tools"]))
+            self.assertIn(f"2 clamp sets for mlc {size}: nut, split ring, insert with O-rings, {depth} mm in", words)
+            self.assertNotRegex(words, "nuts and olives|[Oo]ld olive|olive cutter")
+            self.assertIn("never a soft olive", words)
+        with self.assertRaisesRegex(Refused, "mlc 25 has sockets for: press-mlc"):
+            find_tool("valve_change").run({"pipe": "mlc 25"})
+
+    def test_card_in_the_units_of_the_job(self) -> None:
+        """Inch copper sweated at 3/4: depth .75 in; the wire bent 7/8 in from its end; 300 mm are 11-13/16 in."""
+        found = in_unit(recipe(CATALOGUE, "capillary", parse_end("cu-l 3/4 pipe"), "heating", "north-american"), "in")
+        text = " ".join(line.text for line in (*found.prep, *found.steps, *found.cautions, *found.quantities))
+        self.assertNotIn(" mm", text)
+        for words in ("full depth, 3/4 in", "Valve seats, lined nipples, push-fit, meters: 11-13/16 in away"):
+            self.assertIn(words, text)
+        self.assertEqual(in_inches("15.9 mm, 2 to 3 mm, 350 mm (14 in)"), "5/8 in, 1/16 to 1/8 in, 350 mm (14 in)")
 
     def test_steps_a_fitter_would_miss(self) -> None:
         said = {

@@ -10,13 +10,13 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..catalogue import Catalogue, End, parse_end
 from ..catalogue.parts import SOCKET_METHODS, end_od_mm, insertion_mm, thread_row
 from ..errors import Refused, nearest
 from ..practice import TOPICS, defaults
-from ..quantity import amount, trim
+from ..quantity import PaceUnit, amount, in_inches, trim
 from ..tables import CORE, read_rows
 from .fitted import Joint
 from .law import HIDDEN, Question, Verdict, law, method_allowed, mouth
@@ -273,6 +273,25 @@ def recipe(
     )
 
 
+def in_unit(found: Recipe, unit: PaceUnit) -> Recipe:
+    """A recipe with its lengths in a job's unit: inches and sixteenths for millimetres, but where both are said."""
+    if unit == "mm":
+        return found
+
+    def said(line: Line) -> Line:
+        return replace(line, text=in_inches(line.text))
+
+    return replace(
+        found,
+        prep=tuple(map(said, found.prep)),
+        steps=tuple(map(said, found.steps)),
+        proof=tuple(map(said, found.proof)),
+        quantities=tuple(map(said, found.quantities)),
+        cautions=tuple(map(said, found.cautions)),
+        limits=tuple(map(said, found.limits)),
+    )
+
+
 def asked(
     catalogue: Catalogue,
     method: str,
@@ -368,7 +387,7 @@ def _fills(
         "service_word": service,
         "hemp_note": "listed for the gas " if service == "gas" else "",
         "seal_quantity": quantity,
-        "wrenches": f"two pipe wrenches of {wrench_mm(pipe.size)} mm (typ)"
+        "wrenches": f"two pipe wrenches of {wrench_mm(pipe.size)} mm ({wrench_mm(pipe.size) / 25:.0f} in, typ)"
         if material == "steel"
         else "two wrenches with smooth jaws",
     }

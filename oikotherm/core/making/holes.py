@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 from ..catalogue import Catalogue
 from ..errors import Refused
-from ..job.model import Job, JoistField
+from ..job.model import Job, JoistField, Lie, Pass, Pipe
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
+from ..pipework.run_pipework import laid
 from ..pipework.space import radius_mm
+from ..pipework.walk import Move, RunTrace
 from .joists import HoleVerdict, joist_hole
 
 BOARD_MM = 22.0  # typ: floor boards on the joists
@@ -74,8 +76,9 @@ def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:
         near = next((straight for straight in own if _on(fitted.spans[straight.key], one.at)), None)
         if near is None:
             continue
-        od = 2 * radius_mm(catalogue, near.pipe)
-        size = hole_mm(catalogue, near.pipe.code, near.pipe.size, near.lag_mm, od)
+        pipe, lag_mm = _passing(work.runs[one.run], one.item, catalogue)
+        od = 2 * radius_mm(catalogue, pipe)
+        size = hole_mm(catalogue, pipe.code, pipe.size, lag_mm, od)
         remark = ""
         if one.item.sleeve:
             size = od + 2 * SLEEVE_MM
@@ -100,6 +103,28 @@ def holes(job: Job, fitted: Fitted, catalogue: Catalogue) -> list[Hole]:
             )
         )
     return found
+
+
+def _passing(trace: RunTrace, item: Pass, catalogue: Catalogue) -> tuple[Pipe, float]:
+    """What goes through at a pass: the larger of the pipes that meet there, and the lagging [mm] that goes on from one
+    side to the other. What is said at the same spot, before the pass or after it, holds on the side it is on."""
+    pipe, lie = trace.run.pipe, Lie(id="i1")
+    pipes: list[Pipe] = []
+    lags: list[float] = []
+    there = False
+    for step in (*trace.steps, None):
+        if step is None or isinstance(step, Move):
+            if there:
+                break
+            pipes, lags = [pipe], [lie.lag_mm or 0.0]
+        elif step.kind == "pipe":
+            pipe = step.pipe
+        elif step.kind == "lie":
+            lie = laid(lie, step)
+        there = there or step is item
+    pipes.append(pipe)
+    lags.append(lie.lag_mm or 0.0)
+    return max(pipes, key=lambda one: radius_mm(catalogue, one)), min(lags)
 
 
 def _on(span: tuple[Vec, Vec], at: Vec) -> bool:

@@ -16,6 +16,7 @@ from ..matter import Fluid
 from ..pipework.geometry import Straight
 from ..quantity import leading_number
 from .friction import Drop, valve_drop_pa
+from .graph import has_trait, hub_port
 from .section import Local
 
 INSERTED = {
@@ -35,12 +36,14 @@ def bore_mm(catalogue: Catalogue, pipe: Pipe) -> float | None:
 
 @dataclass(frozen=True, slots=True)
 class Losses:
-    """Local losses on a fitted job. settings: what devices were set to, by item."""
+    """Local losses on a fitted job. settings: what devices were set to, by item; mixing: manifolds whose Kv is that of
+    their mixing valve, not of their bars."""
 
     fitted: Fitted
     catalogue: Catalogue
     medium: Fluid
     settings: Mapping[str, str]
+    mixing: Collection[str] = ()
 
     def of(
         self, group: list[Straight], flows: dict[str, float], drop: Drop, diverting: Collection[str] = ()
@@ -71,6 +74,8 @@ class Losses:
                 fitting = self.fitted.fittings.get(node)
                 if fitting is None or node == straight.from_node and node in inside:
                     continue
+                if fitting.kind == "port":
+                    local += self._bar_loss(node, flows.get(straight.key, 0.0))
                 if fitting.kind in ("elbow", "elbow45", "bend"):
                     if node in inside or self._charged_here(fitting, arm):
                         add_k(fitting, arm, fitting.kind, fitting.title)
@@ -83,13 +88,17 @@ class Losses:
                 elif fitting.kind == "coupling" and node in inside:
                     name = "coupling-insert" if self._insert_of(fitting, arm) else "coupling"
                     add_k(fitting, arm, name, fitting.title)
-                elif fitting.kind == "port" and not fitting.chains and self._insert_of(fitting, arm):
+                elif fitting.kind == "port" and self._straight_in(fitting) and self._insert_of(fitting, arm):
                     add_k(fitting, arm, "coupling-insert", f"{fitting.title}, its insert")
                 elif fitting.chains and (fitting.kind == "port" or node == straight.from_node):
                     local += self._chain_losses(fitting, group[0].pipe, drop)
                 elif fitting.kind == "tee" and len(fitting.arms) >= 2:
                     local += self._tee_loss(fitting, arm, flows, drop, od_mm, diverting, node in inside)
         return tuple(local)
+
+    def _straight_in(self, fitting: Fitting) -> bool:
+        """Whether a pipe goes into its port without parts between."""
+        return not any(chain.links for _, chain in fitting.chains)
 
     def _insert_of(self, fitting: Fitting, arm: str) -> float | None:
         """The bore of an insert fitting at an arm [mm]; None for a fitting of full bore."""
@@ -144,6 +153,17 @@ class Losses:
         """Whether a turn between two sections is charged to this arm: the smaller bore, of two alike the first."""
         bores = {name: bore_mm(self.catalogue, pipe) or 0.0 for name, pipe in fitting.pipes.items()}
         return arm == min(bores, key=lambda name: (bores[name], name))
+
+    def _bar_loss(self, node: str, flow: float) -> list[Local]:
+        """What a way through the bar of a manifold costs, at the outlet it leads to, where its label says a Kv."""
+        work = self.fitted.pipework
+        station = work.ports[work.nodes[node].part].station
+        kv = station.data.kv
+        if not kv or not has_trait(station, "bars") or station.id in self.mixing or hub_port(work, node):
+            return []
+        return [
+            Local(f"{node}/bar", f"{station.id}, a way through its bar", None, kv, valve_drop_pa(flow, kv, self.medium))
+        ]
 
     def _device_loss(self, fitting: Fitting, straight: Straight, flow: float, drop: Drop) -> list[Local]:
         node = self.fitted.pipework.nodes[fitting.key]

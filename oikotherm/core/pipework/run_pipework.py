@@ -71,7 +71,7 @@ def run_pipework(
             walk.arm, walk.pipe = "out", pipe_after or walk.pipe
         for item in spot.items:
             if isinstance(item, Lie):
-                walk.lie = _laid(walk.lie, item)
+                walk.lie = laid(walk.lie, item)
         if n < len(moves):
             walk.began = walk.began or walk.lie
             walk.moves.append(moves[n])
@@ -243,7 +243,7 @@ def _reduce(things: list[tuple[Node, Pipe | None]]) -> list[tuple[Node, Pipe | N
     return result
 
 
-def _laid(old: Lie, new: Lie) -> Lie:
+def laid(old: Lie, new: Lie) -> Lie:
     """How the pipe lies after another `{...}`: what is not said again stays, a new place ends the old lagging."""
     lag = new.lag_mm if new.lag_mm is not None else (old.lag_mm if new.place is None else None)
     return Lie(id="i1", place=new.place or old.place, lag_mm=lag)

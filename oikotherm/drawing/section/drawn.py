@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape, quoteattr
 
+from ...core.quantity import PaceUnit, in_inches, length_text
 from ..svg import number
 from .shapes import XR, JointSection
 
 
-def section_svg(made: JointSection, width: float = 620.0) -> str:
-    """The section as SVG: parts hatched by what they are, labels above in the order they come, measures below."""
+def section_svg(made: JointSection, width: float = 620.0, unit: PaceUnit = "mm") -> str:
+    """The section as SVG: parts hatched by what they are, labels above in the order they come, measures below in this
+    unit."""
     x0, x1, most = made.bounds()
     margin, top_row = 16.0, 20.0
     scale = min((width - 2 * margin - 54) / (x1 - x0), 88.0 / most)
@@ -37,7 +39,11 @@ def section_svg(made: JointSection, width: float = 620.0) -> str:
     ax, ay = at(x0, 0)
     bx, _ = at(x1, 0)
     parts.append(f'<path class="centre" d="M{number(ax - 10)} {number(ay)}L{number(bx + 10)} {number(ay)}"/>')
+    depth = made.depth_words
+    if unit == "in" and depth[-1:].isdigit():
+        depth = in_inches(f"{depth} mm")
     # the outside diameter, left of the pipe
+    od = length_text(made.od_mm, "in") if unit == "in" else number(round(made.od_mm, 1))
     y1, y2 = at(0, made.od_mm / 2)[1], at(0, -made.od_mm / 2)[1]
     dx = ax - 14
     parts.append(
@@ -45,8 +51,7 @@ def section_svg(made: JointSection, width: float = 620.0) -> str:
         f'{number(y1)}L{number(ax)} {number(y1)}M{number(dx - 4)} {number(y2)}L{number(ax)} {number(y2)}"/>'
     )
     parts.append(
-        f'<text class="figure" x="{number(dx - 6)}" y="{number(ay + 4)}" '
-        f'text-anchor="end">{number(round(made.od_mm, 1))}</text>'
+        f'<text class="figure" x="{number(dx - 6)}" y="{number(ay + 4)}" text-anchor="end">{escape(od)}</text>'
     )
     for words, px, tx, row in rows:
         label = next(one for one in made.labels if one[0] == words)
@@ -70,7 +75,7 @@ def section_svg(made: JointSection, width: float = 620.0) -> str:
         )
         parts.append(
             f'<text class="figure" x="{number((sx + ex) / 2)}" y="{number(y + 18)}" '
-            f'text-anchor="middle">{escape(made.depth_words)}</text>'
+            f'text-anchor="middle">{escape(depth)}</text>'
         )
     return "".join([*parts, "</svg>"])
 

@@ -6,7 +6,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.matter import fluid
 from oikotherm.core.network.friction import pipe_drop
 from oikotherm.core.network.losses import Losses
-from tests.jobs import CATALOGUE, paced
+from tests.jobs import CATALOGUE, edit, paced, port, station
 
 MEDIUM = fluid(60, 0.0)
 
@@ -112,6 +112,40 @@ class VolumeTest(unittest.TestCase):
         after = heating_of(derive(edit(made, {"do": "put_station", "station": said})))[0]
         self.assertAlmostEqual(after.volume_l - before.volume_l, 1.8, places=6)
         self.assertIn(("MAN", 1.8), [(row.what, row.litres) for row in after.volume])
+
+
+class ManifoldKvTest(unittest.TestCase):
+    def test_the_kv_of_a_manifold_counts_once_a_way(self):
+        """Kv 1.2 by its label: at each outlet dp = (V / Kv)^2 bar, once on the flow and once on the return."""
+        from oikotherm.core.services.heating.sizing import heating_of
+        from tests.core.heating.test_network import by_manifold
+
+        made = by_manifold()
+        before = heating_of(derive(made))[0]
+        station = next(one for one in made.stations if one.kind == "manifold").model_dump(exclude_none=True)
+        said = {**station, "data": {**station.get("data", {}), "kv": 1.2}}
+        after = heating_of(derive(edit(made, {"do": "put_station", "station": said})))[0]
+        bars = [(section, one) for section in after.sections for one in section.locals if one.key.endswith("/bar")]
+        self.assertEqual(len(bars), 6)  # three loops, out and home
+        for section, one in bars:
+            volume_m3_h = section.flow_kg_s * 3600 / after.medium.density_kg_m3
+            by_hand = (volume_m3_h / 1.2) ** 2 * 1e5 * after.medium.density_kg_m3 / 1000
+            self.assertAlmostEqual(one.drop_pa, by_hand, delta=0.02 * by_hand)
+        self.assertGreater(after.pump_head_pa, before.pump_head_pa)
+
+
+class InsertTest(unittest.TestCase):
+    def test_insert_costs_the_same_at_either_end(self):
+        """pb-m 15 between two compression ports: an insert of 9.5 at each, 0.6 on its own bore, (11.4 / 9.5)^4 in the
+        pipe's: 1.244 each."""
+        first = paced("F1 from A.out pb-m 15: U600 -> stub", end="comp-cu 15 socket")
+        other = station("B", [port("in", "comp-cu 15 socket", (0, 0, 600), facing="down", way="in")])
+        made = derive(edit(first, other, {"do": "put_run", "text": "F1 from A.out pb-m 15: U600 -> B.in"}))
+        straights = list(made.pipework.straights.values())
+        losses = Losses(made.fitted, CATALOGUE, MEDIUM, {})
+        drop = pipe_drop(0.05, 11.4, 0.007, MEDIUM)
+        found = losses.of(straights, {one.key: 0.05 for one in straights}, drop)
+        self.assertEqual([round(one.k or 0, 3) for one in found if "insert" in one.title], [1.244, 1.244])
 
 
 class PipeLossTest(unittest.TestCase):

@@ -164,7 +164,7 @@ class _Sizer:
         )
         self.medium = _fluid((self.terms.flow_c + self.terms.return_c) / 2, self.fraction)
         self.settings = {i.id: i.setting or "" for run in job.runs for i in run.items if isinstance(i, DeviceItem)}
-        self.losses = Losses(fitted, catalogue, self.medium, self.settings)
+        self.losses = Losses(fitted, catalogue, self.medium, self.settings, self.mixed)
         self.node_at = self.pipework.memory.keep(
             "node of a port", (circuit, self.pipework.graph), None, partial(_node_at, circuit), most=8
         )

@@ -109,18 +109,27 @@ def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: st
     if row is None or row.od_mm is None:
         raise Refused("pipe", str(pipe), "a pipe with an outside diameter", "cu-m 15")
     count = 2 if which == "both" else 1
-    soft = catalogue.systems[pipe.code].material in ("plastic", "multilayer")
+    material = catalogue.systems[pipe.code].material
+    clamped, soft = material == "multilayer", material == "plastic"
     holds = {
-        nut_and_olive,
+        "clamped" if clamped else "plain",
+        *(() if clamped else (f"{nut_and_olive}-plain",)),
         *(("trv", "lockshield") if which == "both" else (which,)),
         *(("small",) if row.od_mm < SMALL_MM else ()),
         *(("alone",) if full else ()),
     }
     quantities = [
-        f"{count} valve{'s' if count > 1 else ''}, {pipe.size} compression",
+        f"{count} valve{'s' if count > 1 else ''}, {pipe.size} "
+        f"{'clamp ends with a cone seat' if clamped else 'compression'}",
         f"{count} tail{'s' if count > 1 else ''}, and tape",
     ]
-    if nut_and_olive == "new":
+    if clamped:
+        depth = _socket(catalogue, pipe, "compression-mlc", "pipe")
+        quantities.append(
+            f"{count} clamp set{'s' if count > 1 else ''} for {pipe}: nut, split ring, insert with O-rings, "
+            f"{depth:.0f} mm in"
+        )
+    elif nut_and_olive == "new":
         quantities.append(
             f"{count} nut{'s' if count > 1 else ''} and olive{'s' if count > 1 else ''}, "
             f"{pipe.size}{', copper' if soft else ''}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape, quoteattr
 
-from ...core.quantity import PaceUnit, in_inches, length_text
+from ...core.quantity import INCH_MM, PaceUnit, in_inches
 from ..svg import number
 from .shapes import XR, JointSection
 
@@ -43,7 +43,7 @@ def section_svg(made: JointSection, width: float = 620.0, unit: PaceUnit = "mm")
     if unit == "in" and depth[-1:].isdigit():
         depth = in_inches(f"{depth} mm")
     # the outside diameter, left of the pipe
-    od = length_text(made.od_mm, "in") if unit == "in" else number(round(made.od_mm, 1))
+    od = f"{number(round(made.od_mm / INCH_MM, 3))} in" if unit == "in" else number(round(made.od_mm, 1))
     y1, y2 = at(0, made.od_mm / 2)[1], at(0, -made.od_mm / 2)[1]
     dx = ax - 14
     parts.append(

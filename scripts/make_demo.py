@@ -102,8 +102,8 @@ HEATING = (
 )
 DRAINS = ("i18/device:in", "i18/device:out", "i73/device:in", "i73/device:out")
 OTHER = (
-    "G1 from MTR.out cu-m 22: U600 [iso] U300 E3163 *T1 (wall 100 sleeve) E3610 D1204 =cu-m 15 E100 [iso] E250 U66 -> "
-    "BLR.gas",
+    "G1 from MTR.out cu-m 22: U600 [iso] U300 E3163 *T1 (wall 100 sleeve) E910 (wall 100) E2700 D1204 =cu-m 15 E100 "
+    "[iso] E250 U66 -> BLR.gas",
     "G2 from G1.T1 cu-m 15: D100 *T1 D1875 S600 [iso] S2546 -> RNG.gas",
     "G3 from G2.T1 cu-m 15: S4146 D1575 [iso] D300 S200 -> URN.gas",
     "C1 from SUP.out cu-m 22: U200 [iso] U400 *T1 U440 S200 [iso] S1132 D740 -> SOF.in",

@@ -10,6 +10,7 @@ from oikotherm.core.job.model import Pipe
 from oikotherm.core.layout import all_rules
 from oikotherm.core.services.heating.templates import commands_of
 from tests.core.heating import test_circuits as circuits
+from tests.core.test_caught import FAULTS
 from tests.jobs import CATALOGUE, FLOW, RETURN, circuit, demo, edit, job, paced, port, station, whole
 
 B = station("B", [port("in", "comp-cu 15 socket", (1000, 0, 500), way="in", facing="left")], kind="emitter")
@@ -510,7 +511,9 @@ def stops(made):
 
 class RulesTest(unittest.TestCase):
     def test_every_rule_has_failing_jobs_here(self):
-        self.assertEqual(set(FAILING), {rule.id for rule in all_rules()})
+        planted = {rule for _, _, rule, _, _ in FAULTS.values()} | {"floor-unmixed"}  # in test_caught
+        self.assertEqual(set(FAILING) | planted, {rule.id for rule in all_rules()})
+        self.assertEqual(set(FAILING) & planted - {"plastic-in-view"}, set())
 
     def test_failing_jobs_are_found_and_sound_ones_are_not(self):
         for rule, jobs in FAILING.items():
@@ -522,7 +525,7 @@ class RulesTest(unittest.TestCase):
                         all(finding.says and finding.why and finding.source and finding.where for finding in found)
                     )
         for made in PASSING:
-            self.assertEqual(rules_of(made), set())
+            self.assertEqual(rules_of(made) - {"unpiped"}, set())  # parts of a job, not all of it
 
     def test_each_remedy_clears_its_finding_and_brings_no_new_stop(self):
         tried = 0

@@ -328,7 +328,10 @@ class Catalogue:
 
     def device_titles(self) -> dict[str, str]:
         """What may stand in brackets on a run, with its title: devices, and couplings set by hand."""
-        return {part: row.title for (part, _, _), row in self.devices.items()} | COUPLINGS
+        titles: dict[str, str] = {}
+        for (part, _, _), row in self.devices.items():
+            titles.setdefault(part, row.title)  # that of the usual body
+        return titles | COUPLINGS
 
     def system_code(self, word: str, practice: Practice, field: str = "pipe") -> str:
         """The code meant by a code or an everyday word in this practice. Raises Refused with the nearest."""

@@ -213,6 +213,13 @@ class Fitter:
             if mixed is None:
                 self._no_body(node, kind, title, pipes)
                 return
+            wanted = self.choices.override.get(node.key, "")
+            if wanted and wanted not in mixed.values():
+                both = " and ".join(dict.fromkeys(str(pipe) for pipe in pipes.values()))
+                title_ = self.catalogue.methods[wanted].title if wanted in self.catalogue.methods else wanted
+                self._trouble_once(
+                    "override", node.key, body, method=wanted, why=f"No one {kind} takes {both} by {title_}."
+                )
         for arm, pipe in pipes.items():
             method = mixed[pipe] if mixed else self.method(pipe, node.key, here)
             body_method = mixed[body] if mixed else ""

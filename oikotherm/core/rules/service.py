@@ -54,6 +54,8 @@ def neck(view: View) -> Iterable[Said]:
         if not into or not out:
             continue
         role = work.runs[into[0].run].run.role
+        if spec.service(work.runs[into[0].run].run.service).runs_off:
+            continue  # what runs off has rules of its own
         collects = spec.role(role).collects
         near, far = (out, into) if collects else (into, out)
         narrow, wide = max(near, key=bore), max(far, key=bore)

@@ -467,7 +467,8 @@ def concealed_joint(view: View) -> Iterable[Said]:
         remedies = []
         system = view.context.catalogue.systems.get(straight.pipe.code)
         fitting = view.fitted.fittings.get(joint.fitting_key)
-        if fitting and fitting.kind in ("elbow", "elbow45", "tee", "coupling", "reducer") and system:
+        one_system = fitting and len({pipe.code for pipe in fitting.pipes.values()}) == 1
+        if fitting and one_system and fitting.kind in ("elbow", "elbow45", "tee", "coupling", "reducer") and system:
             for method in system.methods:
                 if lies(method).verdict == "allowed" and view.context.catalogue.method_figures(
                     straight.pipe.code, straight.pipe.size, method
@@ -510,7 +511,7 @@ def plastic_in_view(view: View) -> Iterable[Said]:
         if (
             straight.run in seen
             or run.state != "new"
-            or straight.place not in ("", "view")
+            or not {straight.place, straight.place_to} & {"", "view"}
             or not _soft(view, straight)
             or spec.service(run.service).runs_off
         ):
@@ -518,7 +519,9 @@ def plastic_in_view(view: View) -> Iterable[Said]:
         seen.add(straight.run)
         yield Said(
             (straight.run, straight.key),
-            f"{straight.run} shows {straight.pipe} in view.",
+            f"{straight.run} comes out into view in {straight.pipe}."
+            if straight.place not in ("", "view")
+            else f"{straight.run} shows {straight.pipe} in view.",
             at=view.fitted.spans[straight.key][0],
             cures=(
                 "metal where it is seen, with a transition behind the finish",

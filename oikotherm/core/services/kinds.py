@@ -45,6 +45,7 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "exponent": (Annotated[float, Field(ge=1, le=2)], ""),
     "volume_l": (NotNegative, ""),
     "kv": (Positive, ""),
+    "most_bar": (Positive, "The highest pressure it bears, by its plate."),
     "loop_m": (NotNegative, "Pipe laid within an emitter: the loop of a floor or wall."),
     "room": (Id, ""),
     "series": (Line, ""),
@@ -86,6 +87,7 @@ class StationData(Frozen):
         exponent: float | None = None
         volume_l: float | None = None
         kv: float | None = None
+        most_bar: float | None = None
         loop_m: float | None = None
         room: str | None = None
         series: str | None = None

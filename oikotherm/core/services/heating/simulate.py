@@ -236,8 +236,11 @@ def _section_branch(
     inside = [work.nodes[key] for key in _nodes(section, fitted) if work.nodes[key].kind == "device"]
     pump = next((several[node.key] for node in inside if node.key in several), None)
     bypass = next((node for node in inside if node.part == BYPASS), None)
-    if bypass is not None and not _out_first(heating, fitted, section):
-        way = (last.to_node, first.from_node)
+    if bypass is not None:
+        out_first = _out_first(heating, fitted, section)
+        way = (first.from_node, last.to_node) if out_first else (last.to_node, first.from_node)
+        if bypass.arrow == ("against" if out_first else "with"):  # turned round it never opens
+            way = way[1], way[0]
     return Branch(
         section.id,
         *way,

@@ -19,6 +19,7 @@ from ..sized import Heating
 from ..sizing import heating_of
 from ..valves import choose_pump
 from .book import rule
+from .changed import bridges, swapped
 
 
 def room_for(
@@ -292,7 +293,7 @@ def section_over(view: View) -> Iterable[Said]:
                     says,
                     tuple(_larger_pipe(view, together[section.run, section.item], section)),
                     view.fitted.spans[section.keys[0]][0],
-                    ("another layout", "a larger difference between flow and return"),
+                    ("a shorter way", "a larger difference between flow and return"),
                 )
 
 
@@ -316,9 +317,23 @@ def _larger_pipe(view: View, same: list[PipeSection], section: PipeSection) -> I
     stage="sizes",
 )
 def left_out(view: View) -> Iterable[Said]:
+    told = {run.id for run, _ in bridges(view)} | set(swapped(view.job))
     for heating in heating_of(view):
+        source = heating.circuit.source.id
+        if source in told:
+            continue  # said there, once
+        if len(heating.left_out) > 1 and not heating.loads:
+            yield Said(
+                (source,),
+                f"Nothing circulates from {source}: none of its {len(heating.left_out)} emitters is joined both ways.",
+                at=heating.at,
+                cures=("join flow and return of one of them to the boiler",),
+            )
+            continue
         for words in heating.left_out:
-            yield Said((words.split()[0],), f"{words[0].upper()}{words[1:]}.")
+            ident = words.split()[0].rstrip(":")
+            if ident not in told:
+                yield Said((ident,), f"{words[0].upper()}{words[1:]}.")
 
 
 @rule(
@@ -393,7 +408,8 @@ def valve_noise(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     for heating in heating_of(view):
         most = max((max(duty.head_pa, duty.given_pa or 0.0) for duty in heating.pumps), default=0.0)
-        if not heating.loads or most <= NOISE_PA or any(devices(heating.circuit, work, "bypass")):
+        has_one = any(one.acts == "thermostatic" for load in heating.loads for one in load.locals)
+        if not has_one or most <= NOISE_PA or any(devices(heating.circuit, work, "bypass")):
             continue
         source = heating.circuit.source.id
         gives = any((duty.given_pa or 0.0) >= most for duty in heating.pumps)
@@ -474,7 +490,7 @@ def residual_head(view: View) -> Iterable[Said]:
 )
 def single_pipe(view: View) -> Iterable[Said]:
     for heating in heating_of(view):
-        if not heating.single_pipe or not heating.loads:
+        if not heating.single_pipe or not heating.loads or bridges(view):
             continue
         last = min(heating.loads, key=lambda load: load.flow_c)
         source = heating.circuit.source.id

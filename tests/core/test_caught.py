@@ -1,0 +1,319 @@
+"""Faults that a fitter would see at once, planted one by one: found at their spot, once, with words and a way out."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+from oikotherm.core.design import derive
+from oikotherm.core.job.commands import apply_all
+from oikotherm.core.job.model import Job
+from oikotherm.core.job.notation import Style
+from oikotherm.core.job.writing import run_text
+from oikotherm.core.services.heating.simulate import simulate
+from oikotherm.core.services.heating.sizing import heating_of
+
+from ..jobs import CATALOGUE, FLOW, RETURN, circuit, edit, whole
+from .heating.test_network import hung
+
+LOCK, OLMO, FERN = whole("lockhouse"), whole("olmo-vecchio"), whole("fernhollow")
+
+
+def retyped(job: Job, run: str, *pairs: tuple[str, str]) -> dict[str, Any]:
+    """The run typed again with words changed."""
+    found = job.run(run)
+    assert found is not None
+    text = run_text(found, Style(CATALOGUE, job.practice, job.pace_unit))
+    for old, new in pairs:
+        assert old in text, (old, text)
+        text = text.replace(old, new, 1)
+    return {"do": "put_run", "text": text}
+
+
+def said(job: Job, ident: str, **data: Any) -> dict[str, Any]:
+    """A station with other data."""
+    found = job.station(ident)
+    assert found is not None
+    kept = found.model_dump(exclude_none=True)
+    return {"do": "put_station", "station": {**kept, "data": {**kept.get("data", {}), **data}}}
+
+
+def gone(*idents: str) -> tuple[dict[str, Any], ...]:
+    return tuple({"do": "remove_run", "id": ident} for ident in idents)
+
+
+def two_pipe(*extra: str) -> Job:
+    """A boiler with two radiators, its flow and return joined by whatever is typed on top."""
+    made = hung(900, 1400)
+    texts = (
+        "F1 from BLR.flow cu-m 22: U400 W500 *T1 W1200 *T9 W300 D? S? -> R1.left",
+        "RT1 from BLR.return cu-m 22: U460 N60 W400 *T1 W1100 *T9 W300 D? S? -> R1.right",
+        *extra,
+    )
+    return edit(made, *({"do": "put_run", "text": text} for text in texts))
+
+
+BY_PIPE = "F3 from F1.T1 cu-m 15: N30 {} N? W? U? -> RT1.T1"
+FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
+    # what is planted: job, commands, rule, the first of where it is found, words
+    "flow and return changed over at the boiler": (
+        LOCK,
+        (retyped(LOCK, "F1", ("BLR.flow", "BLR.return")), retyped(LOCK, "RT1", ("BLR.return", "BLR.flow"))),
+        "swapped",
+        "BLR",
+        "BLR: flow and return are changed over: F1 is a flow and comes to its return",
+    ),
+    "flow and return changed over at an emitter": (
+        LOCK,
+        (retyped(LOCK, "F7", ("R4.left", "R4.right")), retyped(LOCK, "RT7", ("R4.right", "R4.left"))),
+        "swapped",
+        "R4",
+        "R4: flow and return are changed over: F7 is a flow and comes to its return",
+    ),
+    "plain pipe from flow to return": (
+        LOCK,
+        (
+            {"do": "put_tee_at", "run": "F7", "at": 600, "name": "T7"},
+            {"do": "put_tee_at", "run": "RT7", "at": 600, "name": "T7"},
+            {"do": "put_run", "text": "F12 from F7.T7 cu-m 15: E? S? -> RT7.T7"},
+        ),
+        "bridge",
+        "F12",
+        "F12 joins flow and return by open pipe, past every emitter",
+    ),
+    "radiator without pipe": (LOCK, gone("F9", "RT9"), "unpiped", "R6", "R6, a radiator, is joined to nothing"),
+    "station joined to nothing": (
+        LOCK,
+        ({"do": "add_station", "kind": "emitter", "level": "L1", "at": (4000, 3000, 150)},),
+        "unpiped",
+        "R10",
+        "joined to nothing",
+    ),
+    "room with a need and no emitter": (
+        LOCK,
+        (*gone("F9", "RT9"), {"do": "remove_station", "id": "R6"}),
+        "room-unheated",
+        "HAL",
+        "Hall needs 400 W and has no emitter",
+    ),
+    "filter on the flow only": (
+        LOCK,
+        (retyped(LOCK, "RT1", ("[filter] ", "")), retyped(LOCK, "F1", ("D1510", "D600 [filter] D910"))),
+        "filter-on-flow",
+        "F1",
+        "The filter of BLR stands on F1, the flow",
+    ),
+    "plastic rising through a floor into view": (
+        LOCK,
+        (retyped(LOCK, "F9", ("cu-m 15", "pb-m 15")),),
+        "plastic-in-view",
+        "F9",
+        "F9 comes out into view in pb-m 15",
+    ),
+    "gas through masonry without sleeve": (
+        LOCK,
+        (retyped(LOCK, "G1", ("(wall 100 sleeve)", "(wall 100)")),),
+        "gas-sleeve",
+        "G1",
+        "G1 goes through W1 without a sleeve",
+    ),
+    "relief capped": (
+        FERN,
+        (retyped(FERN, "D1", ("-> stub", "-> cap")),),
+        "relief-shut",
+        "WH",
+        "shut at its end by a cap",
+    ),
+    "relief without discharge": (FERN, gone("D1"), "relief-shut", "WH", "The relief valve of WH has no discharge pipe"),
+    "valve in a discharge": (
+        FERN,
+        (retyped(FERN, "D1", ("D45-1/2", "D20 [iso] D25")),),
+        "discharge-valve",
+        "D1",
+        "D1 has a valve in it, isolating valve",
+    ),
+    "discharge reduced": (
+        FERN,
+        (retyped(FERN, "D1", ("D45-1/2", "D20 =cu-l 1/2 D25")),),
+        "discharge-reduced",
+        "D1",
+        "D1 narrows from cu-l 3/4 to cu-l 1/2",
+    ),
+    "a wall crossed unsaid": (
+        LOCK,
+        (retyped(LOCK, "G1", ("E910 (wall 100) E2700", "E3610")),),
+        "wall-unsaid",
+        "G1",
+        "G1 goes through W3, which its line does not say",
+    ),
+    "a wall said that is not there": (
+        LOCK,
+        (retyped(LOCK, "F7", ("E898", "E400 (wall 100) E498")),),
+        "wall-not-there",
+        "F7",
+        r"F7 says \(wall 100\) where the house has no wall",
+    ),
+    "a tee inside a wall": (
+        LOCK,
+        (retyped(LOCK, "G1", ("E3163 *T1 (wall 100 sleeve) E910", "E3163 (wall 100 sleeve) E50 *T1 E860")),),
+        "joint-in-wall",
+        "G1",
+        "15 tee capillary T1 lies inside W1",
+    ),
+    "boiler below its load": (
+        LOCK,
+        (said(LOCK, "BLR", output_w=5000),),
+        "boiler-small",
+        "BLR",
+        "BLR gives 5.0 kW; its emitters",
+    ),
+    "safety valve above the boiler's limit": (
+        LOCK,
+        (said(LOCK, "BLR", most_bar=2.5),),
+        "safety-high",
+        "BLR",
+        "opens at 3 bar; its plate says 2.5 bar",
+    ),
+    "union before its valve": (
+        FERN,
+        (retyped(FERN, "G1", ("W8 [iso] W6 [union] W10", "W8 [union] W6 [iso] W10")),),
+        "union-before-valve",
+        "G1",
+        "G1 has its union before the isolating valve",
+    ),
+    "all thermostatic valves and no bypass": (
+        LOCK,
+        (*gone("F6", "RT6"),),
+        "all-thermostatic",
+        "BLR",
+        "Every emitter of BLR has a thermostatic valve, and there is no bypass",
+    ),
+    "bypass the wrong way round": (
+        two_pipe(),
+        ({"do": "put_run", "text": BY_PIPE.format("[bypass < set 15]")},),
+        "bypass-reversed",
+        "F3",
+        "The bypass on F3 points from the return to the flow: it never opens",
+    ),
+    "bypass set too low": (
+        two_pipe(),
+        ({"do": "put_run", "text": BY_PIPE.format("[bypass > set 0.1]")},),
+        "bypass-low",
+        "F3",
+        "The bypass on F3 opens at 0.1 kPa",
+    ),
+}
+
+
+PUMPED = circuit(
+    FLOW.replace("W443 [vent]", "W100 [pump >] W343 [vent]"),
+    RETURN,  # the vessel of its return is before the pump
+)
+FAULTS["vessel on the pump's pressure side"] = (
+    PUMPED,
+    (
+        retyped(PUMPED, "RT1", ("[vessel set 8] ", "")),
+        retyped(PUMPED, "F1", ("W343 [vent]", "W200 [vessel set 8] W143 [vent]")),
+    ),
+    "vessel-pressure-side",
+    "F1",
+    "The vessel on F1 stands behind the pump on F1",
+)
+PAIR = edit(
+    two_pipe(),
+    {"do": "add_station", "kind": "boiler", "level": "L0", "at": (8000, 3000, 1000), "data": {"output_w": 9000}},
+)
+SECOND = next(one.id for one in PAIR.stations if one.kind == "boiler" and one.id != "BLR")
+FAULTS["two boilers on one circuit without their check valves"] = (
+    PAIR,
+    tuple(
+        {"do": "put_run", "text": f"from {SECOND}.{role} cu-m 22: U{up} N{off} W? N? U? -> {run}.T1"}
+        for role, up, off, run in (("flow", 700, 200, "F1"), ("return", 860, 300, "RT1"))
+    ),
+    "two-sources",
+    SECOND,
+    "feed one circuit; .* have no check valve",
+)
+
+
+class CaughtTest(unittest.TestCase):
+    def test_each_fault_is_found_once_at_its_spot(self) -> None:
+        for name, (job, commands, rule, where, words) in FAULTS.items():
+            with self.subTest(fault=name):
+                before = [found for found in derive(job).findings if found.rule == rule]
+                self.assertEqual([one.where for one in before if one.where[0] == where], [])
+                after = derive(edit(job, *commands)).findings
+                found = [one for one in after if one.rule == rule]
+                self.assertEqual(len(found), 1, [one.says for one in found])
+                self.assertEqual(found[0].where[0], where)
+                self.assertRegex(found[0].says, words)
+                self.assertTrue(found[0].why and found[0].source)
+                self.assertTrue(found[0].remedies or found[0].cures, found[0].says)
+
+    def test_each_remedy_clears_its_fault_and_brings_no_stop(self) -> None:
+        tried = 0
+        for name, (job, commands, rule, _, _) in FAULTS.items():
+            made = edit(job, *commands)
+            stops = {(one.rule, one.where) for one in derive(made).findings if one.severity == "stop"}
+            for finding in (one for one in derive(made).findings if one.rule == rule):
+                for remedy in finding.remedies:
+                    with self.subTest(fault=name, remedy=remedy.title):
+                        after = derive(apply_all(made, list(remedy.commands), CATALOGUE)).findings
+                        self.assertNotIn((rule, finding.where), {(one.rule, one.where) for one in after})
+                        new = {(one.rule, one.where) for one in after if one.severity == "stop"} - stops
+                        self.assertEqual(new, set())
+                        tried += 1
+        self.assertGreater(tried, 9)
+
+    def test_demos_are_clean_but_for_their_planted_faults(self) -> None:
+        rules = {rule for _, _, rule, _, _ in FAULTS.values()}
+        for job in (LOCK, OLMO, FERN):
+            self.assertEqual({one.rule for one in derive(job).findings} & rules, set(), job.uid)
+
+    def test_swapped_emitters_are_not_said_twice(self) -> None:
+        job, commands, *_ = FAULTS["flow and return changed over at an emitter"]
+        rules = [one.rule for one in derive(edit(job, *commands)).findings if "R4" in one.where[0]]
+        self.assertEqual(rules, ["swapped"])
+
+    def test_a_ring_is_no_ring_where_a_pipe_joins_flow_and_return(self) -> None:
+        job, commands, *_ = FAULTS["plain pipe from flow to return"]
+        self.assertNotIn("single-pipe", {one.rule for one in derive(edit(job, *commands)).findings})
+
+    def test_nothing_circulates_is_said_once(self) -> None:
+        """The flow of the whole house ends in a cap: ten emitters stand still, one finding says so."""
+        made = derive(
+            edit(
+                LOCK,
+                *gone("F2", "F3", "F4", "F5", "F6", "F7", "F8", "F9", "F10"),
+                retyped(LOCK, "F1", ("-> R2.left", "-> cap")),
+            )
+        )
+        words = [one.says for one in made.findings if one.rule == "left-out"]
+        self.assertEqual(len(words), 1, words)
+        self.assertRegex(words[0], "Nothing circulates from BLR: none of its 1?[0-9] emitters is joined both ways")
+
+    def test_floor_without_mixing(self) -> None:
+        kept = tuple(circuit for circuit in OLMO.circuits if circuit.id != "UF1")
+        found = [
+            one for one in derive(OLMO.model_copy(update={"circuits": kept})).findings if one.rule == "floor-unmixed"
+        ]
+        self.assertEqual([one.where[0] for one in found], ["U1"])
+        self.assertRegex(found[0].says, "U1, U2: 70 C would go into the floor")
+        (remedy,) = found[0].remedies
+        mended = apply_all(OLMO.model_copy(update={"circuits": kept}), list(remedy.commands), CATALOGUE)
+        self.assertNotIn("floor-unmixed", {one.rule for one in derive(mended).findings})
+
+    def test_a_bypass_the_wrong_way_round_never_opens(self) -> None:
+        """Simulated with the valves of both radiators shut far down: the right one passes water, the reversed none."""
+        flows = {}
+        for sign in (">", "<"):
+            made = derive(edit(two_pipe(), {"do": "put_run", "text": BY_PIPE.format(f"[bypass {sign} set 1]")}))
+            (heating,) = heating_of(made)
+            found = simulate(made.job, made.fitted, made.context.catalogue, heating)
+            flows[sign] = next(flow for key, flow in found.sections.items() if key.startswith("F3"))
+        self.assertGreater(abs(flows[">"]), 1e-4)
+        self.assertLess(abs(flows["<"]), 1e-6)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -81,8 +81,12 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
         found = [{(one.rule, one.where) for one in derive(made, context).findings} for made in (job, other)]
         return len(found[0] ^ found[1])
     after = derive(other, context).fitted.joints
-    changed = sum(after[key].method != joint.method for key, joint in before.fitted.joints.items() if key in after)
-    return changed + len(before.fitted.joints.keys() ^ after.keys())
+    # by run, not by key: a coupling over a stick that moves is not two joints more
+    was, becomes = (
+        Counter((joint.run, joint.method, joint.pipe) for joint in joints.values())
+        for joints in (before.fitted.joints, after)
+    )
+    return max((was - becomes).total(), (becomes - was).total())
 
 
 def _differing(before: Sequence[object], after: Sequence[object]) -> int:

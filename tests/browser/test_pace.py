@@ -176,10 +176,10 @@ class PaceTest(BrowserCase):
         self.page.locator(".run[data-run=F1] .chip", has_text="120mm").wait_for()
         self.go("/jobs/lockhouse/make")
         self.assertIn('"', self.page.locator("#cuts .cut").first.inner_text())
-        before = self.page.locator("#F1-E").get_attribute("data-cut-mm")
+        before = self.page.locator("#F1-G").get_attribute("data-cut-mm")
         self.page.select_option("#metal-joining", "press")
         self.page.locator(".origin", has_text="chosen for this job").wait_for()
-        self.assertNotEqual(self.page.locator("#F1-E").get_attribute("data-cut-mm"), before)
+        self.assertNotEqual(self.page.locator("#F1-G").get_attribute("data-cut-mm"), before)
 
     def test_a_rush_of_edits_ends_at_the_last_one(self):
         visitor = Visitor(self.server)

@@ -28,7 +28,8 @@ class WalkTest(BrowserCase):
             page.locator(".blocks a").nth(part).click()
             page.wait_for_load_state("networkidle")
             for button in page.locator("[data-field=made]").all():
-                button.click()
+                if button.get_attribute("aria-pressed") == "false":  # a heat is marked with its first joint
+                    button.click()
             page.locator("#queue:empty").wait_for(state="attached")
         total = page.locator("#made-count").get_attribute("data-total")
         self.assertEqual(page.locator("#made-count").inner_text(), total)

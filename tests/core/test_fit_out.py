@@ -37,7 +37,9 @@ class RunsTogetherTest(unittest.TestCase):
                     cuts, bends, joints = made_of(two)
                     straight = legs.split()[-1][0] == rest[0]
                     if straight:  # a coupling stands where one line changes hands
-                        self.assertEqual(len(two.fitted.fittings), len(one.fitted.fittings) + 1)
+                        at = two.pipework.runs["F1"].end
+                        hands = [made for made in two.fitted.fittings.values() if made.at == at]
+                        self.assertEqual([made.kind for made in hands], ["coupling"])
                     else:
                         self.assertEqual((cuts, bends, joints), made_of(one))
 
@@ -135,7 +137,8 @@ class WorkTest(unittest.TestCase):
         changed = {
             one for one in before.fitted.fittings if before.fitted.fittings[one] != after.fitted.fittings.get(one)
         }
-        self.assertEqual(changed, {key})
+        # where a stick ends follows from the lengths before it
+        self.assertEqual({one for one in changed if "/join" not in one}, {key})
 
 
 if __name__ == "__main__":

@@ -43,6 +43,12 @@ def crossing(a, b, c, d):
     return (t, u) if INSIDE < t < 1 - INSIDE and INSIDE < u < 1 - INSIDE else None
 
 
+def _along(a, b, c, d):
+    """Whether two segments lie in one line, but for rounding."""
+    rx, ry, sx, sy = b[0] - a[0], b[1] - a[1], d[0] - c[0], d[1] - c[1]
+    return abs(rx * sy - ry * sx) < 1e-6 * math.hypot(rx, ry) * math.hypot(sx, sy)
+
+
 class ProjectionTest(unittest.TestCase):
     def test_isometric_directions_as_drawn_by_hand(self):
         flat, near = Projection().functions()
@@ -119,13 +125,15 @@ class CrossingTest(unittest.TestCase):
                 for line in pipe_lines(design.fitted)
                 for a, b in itertools.pairwise(line.points)
             ]
-            count = 0
+            count = along = 0
             for n, p in enumerate(lines):
                 for q in lines[n + 1 :]:
                     at = crossing(*p[:2], *q[:2])
                     if at and abs((p[2] + (p[3] - p[2]) * at[0]) - (q[2] + (q[3] - q[2]) * at[1])) > 1e-6:
                         count += 1
-            self.assertEqual(draw(design, look).crossings, count, projection.name)
+                        along += _along(*p[:2], *q[:2])  # two that lie along each other: rounding makes them cross
+            drawn = draw(design, look).crossings
+            self.assertTrue(count - along <= drawn <= count, (projection.name, drawn, count, along))
 
 
 class SceneTest(unittest.TestCase):

@@ -336,7 +336,7 @@ class RecordsInOrderTest(FolderCase):
         found = records_of(conn, "lockhouse")
         states = joint_states(found)
         self.assertTrue(states["k"].yes("made"))
-        self.assertEqual(states["k"].made[1], "apprentice (clock 12 min fast)")
+        self.assertEqual(states["k"].mark("made")[1], "apprentice (clock 12 min fast)")
         self.assertFalse(states["l"].yes("dry"))
         self.assertEqual(ticked(found), {})
 

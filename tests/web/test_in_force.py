@@ -22,7 +22,12 @@ from oikotherm.store.database import writing
 from tests.jobs import demo
 from tests.web.test_web import WebCase
 
-BOOK = (BookRow("socket cu 15 capillary", "z_mm", 9.25, "2026-01-02"), BookRow("part comp-cap-22x15", "gap_mm", 31.5))
+BOOK = (
+    BookRow("socket cu 15 capillary", "z_mm", 9.25, "2026-01-02"),
+    BookRow("socket cu 15 compression", "insertion_mm", 17.5, "2026-01-02"),
+    BookRow("socket cu 22 compression", "insertion_mm", 20.5, "2026-01-02"),
+    BookRow("part comp-cap-22x15", "gap_mm", 31.5),
+)
 OWN = Measured(part="socket cu 22 capillary", field="z_mm", value=21.5, on="2026-02-03")
 CUT = {"pipe": "cu-m 15", "method": "capillary", "from": "elbow", "to": "tee", "centre_to_centre": 500}
 
@@ -96,7 +101,7 @@ class InForceTest(WebCase):
                 found = dict(self.ways())
                 for way, one in found.items():
                     self.assertEqual(one, found["page"], way)
-                self.assertGreater(sum(found["page"][label] != cut for label, cut in plain.items()), 10)
+                self.assertGreater(sum(found["page"][label] != cut for label, cut in plain.items()), 5)
                 seen.append(found["page"])
         self.assertEqual(len({tuple(one.values()) for one in seen}), 3)
 

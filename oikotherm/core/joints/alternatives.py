@@ -8,7 +8,7 @@ from ..catalogue import End
 from ..context import Context
 from ..job.model import Job
 from .chain import Chain
-from .choices import Choices
+from .choices import Choices, Here
 from .fitted import Fitted
 from .fitter import Fitter, is_hot, outer_end
 
@@ -28,10 +28,17 @@ def ways_to_join(job: Job, fitted: Fitted, context: Context, fitting_key: str) -
     """The methods with figures for a fitting's pipes, with what forbids each; empty where the part has its joint by
     nature."""
     fitting, node = fitted.fittings.get(fitting_key), fitted.pipework.nodes.get(fitting_key)
-    if fitting is None or node is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
+    straight = fitted.pipework.straights.get(fitting_key.rpartition("/")[0])  # that a coupling over a stick stands on
+    if fitting is None or fitting.kind not in ("elbow", "elbow45", "tee", "coupling", "reducer"):
         return []
     fitter = Fitter(Choices(job), fitted.pipework, context.catalogue)
-    here = fitter.here_at(node)
+    if node is not None:
+        here = fitter.here_at(node)
+    elif straight is not None:
+        run = fitted.pipework.runs[straight.run].run
+        here = Here(run.service, run.role, straight.place, fitter.choices.flame(fitting.at))
+    else:
+        return []
     pipe = max(fitting.pipes.values(), key=fitter.od_mm)
     current = {mating.method for mating in fitting.matings.values()}
     return [

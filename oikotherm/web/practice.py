@@ -82,11 +82,11 @@ def changed_joints(job: Job, topic: Topic, option: str) -> int:
         return len(found[0] ^ found[1])
     after = derive(other, context).fitted.joints
     # by run, not by key: a coupling over a stick that moves is not two joints more
-    was, becomes = (
+    had, has = (
         Counter((joint.run, joint.method, joint.pipe) for joint in joints.values())
         for joints in (before.fitted.joints, after)
     )
-    return max((was - becomes).total(), (becomes - was).total())
+    return max((had - has).total(), (has - had).total())
 
 
 def _differing(before: Sequence[object], after: Sequence[object]) -> int:

@@ -14,6 +14,7 @@ from ..core.job.houseline import EXAMPLES, corners_of, drawn_part, part_text
 from ..core.job.model import Job, Metal, Port, Station
 from ..core.quantity import length_text, parse, parse_length_mm
 from ..core.services import spec
+from ..core.services.heating.behind import behind_text, read_behind
 from ..core.services.heating.series import PANEL, emitter_of
 from ..core.services.heating.templates import checks
 from ..core.services.heating.valves import curve_of_points
@@ -266,7 +267,7 @@ WORDS = ("room", "gas", "series", "material")
 
 def data_fields(station: Station) -> list[str]:
     """The facts that can be typed for a station, in the order of the model."""
-    return [name for name in spec.kind(station.kind).model.model_fields if not name.startswith("behind")]
+    return [name for name in spec.kind(station.kind).model.model_fields if name != "behind_pa"]
 
 
 def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
@@ -279,6 +280,8 @@ def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) 
             continue
         if name == "pump_curve":
             data[name] = _curve(text)
+        elif name == "behind":
+            data[name] = [one.model_dump(exclude_none=True) for one in read_behind(text, job.pace_unit)]
         elif name in WORDS:
             data[name] = text.upper() if name == "room" else text
         elif name.endswith("_mm"):
@@ -412,6 +415,8 @@ def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
         words, _, unit = name.rpartition("_")
         if name == "pump_curve":
             text = "; ".join(f"{flow * 3600:g} {head / 1000:g}" for flow, head in value or ())
+        elif name == "behind":
+            text = behind_text(value)
         elif name.endswith("_mm"):
             text = "" if value is None else length_text(value, frame.job.pace_unit)
         else:

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 from typing import Any
 
 from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Job
 from oikotherm.core.job.notation import Style
 from oikotherm.core.job.writing import run_text
+from oikotherm.core.services.heating.behind import behind_text, read_behind
 from oikotherm.core.services.heating.simulate import simulate
 from oikotherm.core.services.heating.sizing import heating_of
 
-from ..jobs import CATALOGUE, FLOW, RETURN, circuit, edit, whole
+from ..jobs import CATALOGUE, FLOW, RETURN, circuit, edit, paced, port, station, whole
 from .heating.test_network import hung
 
 LOCK, OLMO, FERN = whole("lockhouse"), whole("olmo-vecchio"), whole("fernhollow")
@@ -313,6 +316,87 @@ class CaughtTest(unittest.TestCase):
             flows[sign] = next(flow for key, flow in found.sections.items() if key.startswith("F3"))
         self.assertGreater(abs(flows[">"]), 1e-4)
         self.assertLess(abs(flows["<"]), 1e-6)
+
+
+STUB = station("B", [port("end", "cu-m 15 pipe", (700, -400, 0), facing="left")], kind="stub", state="keep")
+
+
+class RemediesTest(unittest.TestCase):
+    """A run that misses its end: every way out lands it there."""
+
+    def ways(self, items: str) -> dict[str, float]:
+        """Remedy -> what the run misses by once it is carried out [mm]. The old stub's end lies E 700, N 400."""
+        made = edit(paced("F9 from A.out cu-m 15: U10 -> cap"), STUB, *gone("F9"))
+        made = edit(made, {"do": "put_run", "text": f"F1 from A.out cu-m 15: {items} -> B.end"})
+        found = {}
+        for finding in derive(made).findings:
+            if finding.rule in ("closing-error", "until-level"):
+                for remedy in finding.remedies:
+                    after = derive(apply_all(made, list(remedy.commands), CATALOGUE))
+                    closing = after.pipework.runs["F1"].closing
+                    found[remedy.title] = math.inf if closing is None else round(closing.length, 3)
+        return found
+
+    def test_an_old_stub_is_trimmed_pushed_or_shifted(self) -> None:
+        proud = self.ways("E720 N400")
+        self.assertEqual((proud["Trim B by 20 mm"], proud["Push B back by 20 mm"]), (0, 0))
+        self.assertNotIn("Push B back by 60 mm", self.ways("E760 N400"))
+        self.assertEqual(self.ways("E760 N400")["Trim B by 60 mm"], 0)
+        self.assertEqual(self.ways("E700 N395")["Shift B by 5 mm"], 0)
+        short = self.ways("E680 N400")  # a stub cannot grow
+        self.assertFalse([title for title in short if "B" in title and "level" not in title])
+
+    def test_an_open_leg_the_wrong_way_and_a_forgotten_one(self) -> None:
+        self.assertEqual(self.ways("W? N400")["Go E"], 0)
+        self.assertEqual(self.ways("E700")["Go on N until level with B.end"], 0)
+
+    def test_a_miss_of_two_axes_takes_one_rolling_set(self) -> None:
+        ways = self.ways("U1000 E640 N320 D1000")
+        self.assertEqual(ways["A set of 100 mm to E and N"], 0)
+
+    def test_the_leg_below_a_tee_is_corrected_not_the_one_above(self) -> None:
+        made = edit(paced("F9 from A.out cu-m 15: U10 -> cap"), STUB, *gone("F9"))
+        made = edit(
+            made,
+            {"do": "put_run", "text": "F1 from A.out cu-m 15: E500 *T1 E215 N400 -> B.end"},
+            {"do": "put_run", "text": "F2 from F1.T1 cu-m 15: S300 -> cap"},
+        )
+        (finding,) = [one for one in derive(made).findings if one.rule == "closing-error"]
+        after = derive(apply_all(made, list(finding.remedies[0].commands), CATALOGUE))
+        self.assertEqual(after.pipework.runs["F2"].start, derive(made).pipework.runs["F2"].start)
+        self.assertEqual(after.texts["F1"].split(": ")[1], "E500 *T1 E200 N400 -> B.end")
+
+
+class BehindTest(unittest.TestCase):
+    def test_what_stands_behind_a_stub_counts(self) -> None:
+        """Three doubles of 1.2 m at 5.8 L, a towel rail of 5 L, 12 m of 15 mm pipe at 0.145 L: 20.88 + 5 + 1.74."""
+        behind = read_behind("3 double panel 1200; towel rail")
+        stub = {
+            **station("STB", [port("end", "cu-m 15 pipe", (0, 2400, 0))], kind="stub", state="keep")[
+                "station"
+            ].model_dump(exclude_none=True),
+            "data": {"behind": [one.model_dump(exclude_none=True) for one in behind], "behind_pipe_m": 12},
+        }
+        start = two_pipe()
+        joined = {"do": "put_run", "text": "F4 from F1.T9 cu-m 15: N200 -> STB.end"}
+        bare = {**stub, "data": {}}
+        volumes = []
+        for one in (bare, stub):
+            made = derive(edit(start, {"do": "put_station", "station": one}, joined))
+            (heating,) = heating_of(made)
+            volumes.append(heating.volume_l)
+        self.assertAlmostEqual(volumes[1] - volumes[0], 3 * 5.8 * 1.2 + 5 + 12 * math.pi / 4 * 0.136**2 * 10, places=3)
+        rows = [row for row in heating.volume if row.what.startswith("STB")]
+        self.assertEqual([row.what for row in rows], ["STB: 3 double panel", "STB: 1 towel rail", "STB: 12 m of pipe"])
+        self.assertTrue(all("assumed" in row.source for row in rows))
+
+    def test_it_is_typed_and_read_back(self) -> None:
+        for text in ("3 double panel 1200mm; towel rail", "2 other 7 L", "12 column section"):
+            self.assertEqual(behind_text(read_behind(text)), text)
+        self.assertEqual(read_behind("single panel 3 ft")[0].length_mm, 914.4)
+        for bad in ("3 elephants", "double", "0 towel rail"):
+            with self.assertRaises(Refused):
+                read_behind(bad)
 
 
 if __name__ == "__main__":

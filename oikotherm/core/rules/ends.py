@@ -1,4 +1,4 @@
-"""Where runs begin, end and meet: closing errors, open ends, runs adrift, ports taken twice."""
+"""Where runs begin, end and meet: closing errors, open ends, runs that have lost an end, ports taken twice."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from ..errors import Refused
-from ..job.model import Leg, Tee
+from ..job.model import Leg, Point, Tee
 from ..job.ways import Vec, nearest_way, way_vector
 from ..job.writing import exact_length
 from ..joints.takeoff import part_mating
@@ -19,6 +19,10 @@ from ..quantity import PaceUnit, length_text
 from .legs import put_in_leg
 from .registry import Remedy, Said, View, rule
 
+TRIMMED_MM = 100.0  # typ: how much of a stub that stands proud is cut off
+LEG_MM = 100.0  # a miss from here on is a leg that was forgotten
+PUSHED_MM = 30.0  # typ: how far a stub that is free behind is pushed back
+SHIFTED_MM = 8.0  # typ: how far a stub is shifted in its opened hole
 CLOSES_MM = 3.0  # the spring of 15 mm copper with 300 mm free takes this up
 SEEN_MM = 0.5
 _BASIS_DOUBT = {"assumed": 0, "drawn": 1, "taped": 2}
@@ -103,14 +107,16 @@ def _set_remedy(view: View, trace: RunTrace) -> Iterable[Remedy]:
     """A set that makes up the miss, in the longest leg square to it."""
     assert trace.closing is not None
     side = nearest_way(trace.closing)
-    if side is None:
+    parts = [(side, trace.closing.length)] if side else _two_sides(trace.closing)
+    if not parts:
         return
-    way = way_vector(side)
     room = trace.closing.length + 300
     legs = [
         item
         for item in trace.run.items
-        if isinstance(item, Leg) and item.length_mm is not None and abs(way_vector(item.dir).dot(way)) < 0.01
+        if isinstance(item, Leg)
+        and item.length_mm is not None
+        and all(abs(way_vector(item.dir).dot(way_vector(one))) < 0.01 for one, _ in parts)
     ]
     leg = max(
         (leg for leg in legs if trace.lengths[leg.id] >= room), key=lambda leg: trace.lengths[leg.id], default=None
@@ -118,17 +124,47 @@ def _set_remedy(view: View, trace: RunTrace) -> Iterable[Remedy]:
     if leg is None:
         return
     comma = view.job.practice == "continental"
-    height = exact_length(round(trace.closing.length, 3), view.job.pace_unit)
     angle = _set_angle(view, trace)
     if angle is None:
         return
-    text = f"~{side}{height.replace('.', ',') if comma else height}{'' if angle == 45 else f'@{angle:g}'}"
+    heights = [f"{one}{exact_length(round(mm, 3), view.job.pace_unit)}" for one, mm in parts]
+    text = f"~{'+'.join(heights)}{'' if angle == 45 else f'@{angle:g}'}"
+    text = text.replace(".", ",") if comma else text
     at = round(trace.lengths[leg.id] / 2)
     yield Remedy(
-        f"A set of {length_text(trace.closing.length, view.job.pace_unit, with_unit=True)} to {side}",
+        f"A set of {length_text(trace.closing.length, view.job.pace_unit, with_unit=True)} to "
+        f"{' and '.join(one for one, _ in parts)}",
         (put_in_leg(view, trace.run.id, leg, text, at),),
         f"{text} in {leg.dir}{length_text(trace.lengths[leg.id], view.job.pace_unit)}, halfway along",
     )
+
+
+def _two_sides(vector: Vec) -> list[tuple[str, float]]:
+    """The two ways that a vector goes, with how far [mm]; empty where it goes three."""
+    found = _sides_of(vector)
+    return found if len(found) == 2 else []
+
+
+def _stub_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
+    """What an old stub gives: it is trimmed or pushed back, or shifted a little to the side."""
+    assert trace.closing is not None
+    owner = trace.run.finish.partition(".")[0]
+    station, place = view.job.station(owner), view.fitted.pipework.ports.get(trace.run.finish)
+    if station is None or place is None or station.kind != "stub" or station.state != "keep":
+        return
+    move = trace.closing.times(-1)  # what the stub's end has to move
+    back = -move.dot(place.facing)
+    aside = move.plus(place.facing, back)
+    said = length_text(move.length, view.job.pace_unit, with_unit=True)
+    command = {"do": "move_station", "id": owner, "by": [round(part, 3) for part in move]}
+    if 0 < back <= TRIMMED_MM and aside.length < SEEN_MM:
+        yield Remedy(f"Trim {owner} by {said}", (command,), f"{owner} is cut back {said}")
+        if back <= PUSHED_MM:
+            yield Remedy(
+                f"Push {owner} back by {said}", (command,), f"{owner} goes back {said}, where it is free behind"
+            )
+    elif aside.length <= SHIFTED_MM and abs(back) < SEEN_MM:
+        yield Remedy(f"Shift {owner} by {said}", (command,), f"{owner} moves {vector_words(move, view.job.pace_unit)}")
 
 
 def _closing_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
@@ -153,6 +189,9 @@ def _closing_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
             tuple({"do": "set_leg", "run": trace.run.id, "item": leg.id, "length_mm": None} for leg, _ in changes),
             f"{said}, and follows when the end moves",
         )
+    else:
+        yield from _more_legs(trace)
+    yield from _stub_remedies(view, trace)
     yield from _set_remedy(view, trace)
     owner = trace.run.finish.partition(".")[0]
     station = view.job.station(owner)
@@ -170,14 +209,46 @@ def _closing_remedies(view: View, trace: RunTrace) -> Iterable[Remedy]:
         )
 
 
+def _more_legs(trace: RunTrace) -> Iterable[Remedy]:
+    """Legs that the run lacks: ways of the miss that none of its legs goes, until level with its finish."""
+    assert trace.closing is not None
+    legs = [item for item in trace.run.items if isinstance(item, Leg)]
+    sides = _sides_of(trace.closing)
+    missing = [
+        way
+        for way, mm in sides
+        if mm >= LEG_MM and all(abs(way_vector(leg.dir).dot(way_vector(way))) < 0.01 for leg in legs)
+    ]
+    if not legs or len(missing) != len(sides):
+        return
+    text = " ".join(f"{way}?" for way in missing)
+    yield Remedy(
+        f"Go on {' and '.join(missing)} until level with {trace.run.finish}",
+        ({"do": "insert_item", "run": trace.run.id, "after": legs[-1].id, "text": text},),
+        f"{text} at the end of {trace.run.id}",
+    )
+
+
+def _below_tees(trace: RunTrace) -> set[str]:
+    """The legs of a run after its last tee or point."""
+    found: set[str] = set()
+    for item in trace.run.items:
+        if isinstance(item, Tee | Point):
+            found.clear()
+        elif isinstance(item, Leg):
+            found.add(item.id)
+    return found
+
+
 def _legs_to_change(trace: RunTrace) -> list[tuple[Leg, float]]:
     """The legs that could take up the closing error, one for each axis it has; empty when some axis has none.
 
-    Most in doubt: assumed before drawn before taped, then the longest.
+    Below the last tee before above it; then most in doubt: assumed before drawn before taped, then the longest.
     """
     assert trace.closing is not None
     legs = [item for item in trace.run.items if isinstance(item, Leg) and item.length_mm is not None]
-    legs.sort(key=lambda leg: (_BASIS_DOUBT[leg.basis], -trace.lengths[leg.id]))
+    below = _below_tees(trace)  # what is changed above a tee moves all that hangs on it
+    legs.sort(key=lambda leg: (leg.id not in below, _BASIS_DOUBT[leg.basis], -trace.lengths[leg.id]))
     whole = trace.closing
     straight_on = next((leg for leg in legs if abs(way_vector(leg.dir).dot(whole.unit())) > 0.9999), None)
     parts = (
@@ -264,8 +335,7 @@ def open_end(view: View) -> Iterable[Said]:
     "drop-by-hand",
     "note",
     "a drop under a closed tee",
-    "The pocket of a sediment trap is a piece of pipe with a cap: it is in the drawing's text, and not yet in the cut "
-    "list.",
+    "The pocket of a sediment trap is a piece of pipe with a cap: both are on the order, and not in the cut list.",
     "rule of the model",
     stage="make",
 )
@@ -275,14 +345,17 @@ def drop_by_hand(view: View) -> Iterable[Said]:
     for run, tee in tees:
         if tee.drop_mm and run.state == "new":
             long = length_text(tee.drop_mm, unit, with_unit=True)
-            says = f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are added by hand."
-            yield Said((run.id, f"{tee.id}/tee"), says, cures=("write them on the order",))
+            says = (
+                f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are on the order, not "
+                "in the cut list."
+            )
+            yield Said((run.id, f"{tee.id}/tee"), says, cures=("cut the nipple with the others",))
 
 
 @rule(
     "adrift",
     "stop",
-    "a run is adrift",
+    "a run that has lost an end",
     "What the run was joined to is gone; its lengths no longer start or end anywhere.",
     "rule of the model",
 )
@@ -389,5 +462,35 @@ def until_level(view: View) -> Iterable[Said]:
                     f"; it lies {back} of there." if back else "; the legs left open are in line or run the wrong way."
                 )
             yield Said(
-                (trace.run.id, leg), says, at=trace.end, cures=("give the leg a length", "give the run a finish")
+                (trace.run.id, leg),
+                says,
+                tuple(_ways_that_reach(trace, leg)),
+                trace.end,
+                ("give the leg a length", "give the run a finish"),
             )
+
+
+def _ways_that_reach(trace: RunTrace, ident: str) -> Iterable[Remedy]:
+    """What lets an open leg bring the run to its finish: the other way, or one more leg beside it."""
+    item = next((i for i in trace.run.items if i.id == ident), None)
+    if not isinstance(item, Leg) or trace.finish_at is None or len(trace.unsolved) > 1:
+        return
+    rest = trace.finish_at.minus(trace.end)
+    along = rest.dot(way_vector(item.dir))
+    words = {"N": "S", "S": "N", "E": "W", "W": "E", "U": "D", "D": "U"}
+    first = item.dir if along > -SEEN_MM else words.get(item.dir, "")
+    sides = [way for way, _ in _sides_of(rest) if way not in (item.dir, words.get(item.dir))]
+    if not first or (first == item.dir and not sides):
+        return
+    text = " ".join(f"{way}?" for way in ((first, *sides) if abs(along) >= SEEN_MM else sides))
+    yield Remedy(
+        f"Go {' and '.join(text.replace('?', '').split())}",
+        ({"do": "retype_item", "run": trace.run.id, "item": ident, "text": text},),
+        f"{item.dir}? becomes {text}: it reaches {trace.run.finish}",
+    )
+
+
+def _sides_of(vector: Vec) -> list[tuple[str, float]]:
+    """The ways that a vector goes, with how far [mm]."""
+    pairs = ((vector.x, "E", "W"), (vector.y, "N", "S"), (vector.z, "U", "D"))
+    return [(more if part > 0 else less, abs(part)) for part, more, less in pairs if abs(part) >= SEEN_MM]

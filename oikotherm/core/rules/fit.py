@@ -123,7 +123,7 @@ def leg_short(view: View) -> Iterable[Said]:
             says,
             (*_street(view, trouble), *_lengthen(view, trouble, need)),
             trouble.at,
-            ("another layout",),
+            ("a longer leg there", "fittings that take less: a street elbow, a bend"),
         )
 
 

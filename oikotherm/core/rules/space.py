@@ -200,13 +200,14 @@ def no_lagging(view: View) -> Iterable[Said]:
             command = {"do": "retype_item", "run": straight.run, "item": lie.id, "text": text}
             remedies = [Remedy("Lag it 25 mm", (command,), f"{text} on {straight.run}")]
         lag = (
-            f" with {length_text(straight.lag_mm, view.job.pace_unit, with_unit=True)} only"
+            f" with lagging of {length_text(straight.lag_mm, view.job.pace_unit, with_unit=True)} only"
             if straight.lag_mm
-            else " bare"
+            else " without lagging"
         )
+        where = "outside" if straight.place == "outside" else f"in the {straight.place}"
         yield Said(
             (straight.run, straight.key),
-            f"{straight.run} lies in the {straight.place}{lag}.",
+            f"{straight.run} lies {where}{lag}.",
             tuple(remedies),
             straight.a,
         )

@@ -29,6 +29,7 @@ from ...network.sized import Sized, Supply, Terminal
 from ...network.solver import Branch, PumpCurve
 from ...pipework.geometry import Pipework, RunPipework, Straight
 from ...working import Step, Worked
+from .behind import water_behind
 from .carry_heat import carry_heat
 from .circuits import (
     DEFAULT_SAFETY_BAR,
@@ -718,6 +719,10 @@ class _Sizer:
             if has_trait(station, "bars") and station.data.volume_l is not None and not is_source(station):
                 rows.append(VolumeRow(station.id, station.data.volume_l, "as said"))
                 continue
+            rows += [
+                VolumeRow(f"{station.id}: {one.what}", one.litres, one.source)
+                for one in water_behind(station, self.catalogue)
+            ]
             if not (takes_heat(station) or is_source(station)):
                 continue
             if station.data.loop_m and (node := self._node_of(station, "flow")):

@@ -399,7 +399,7 @@ def not_balanced(view: View) -> Iterable[Said]:
 @rule(
     "valve-noise",
     "mind",
-    "thermostatic valves that will whistle",
+    "thermostatic valves that will be heard",
     "With the others shut, the whole head of the pump lies over the last thermostatic valve: above 20 kPa it whistles.",
     "typ",
     stage="sizes",

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import json
-import typing
 from typing import Any
 
 from flask import jsonify, render_template, request
 
-from ..core.bench import Tool, find_tool
+from ..core.bench import find_tool
 from ..core.bench import tools as calc_tools
 from ..core.design import derive
 from ..core.errors import Refused
@@ -16,30 +14,12 @@ from ..core.job.commands import apply_all
 from ..core.job.document import blank
 from ..core.making.bends import bend90
 from ..core.quantity import parse_length_mm, trim
-from ..core.reading import read_json
 from ..drawing import charts, svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from . import db, incoming
+from .bench_fields import fields_of, grouped, read, shown
 from .joint_pages import finder_page, recipe_page
-
-
-def fields_of(tool: Tool) -> list[dict[str, Any]]:
-    """The inputs of a tool as form fields: name, description, options (of a choice), required."""
-    fields = []
-    for name, field in tool.input.model_fields.items():
-        options: list[str] = []
-        for part in (field.annotation, *typing.get_args(field.annotation)):
-            if typing.get_origin(part) is typing.Literal:
-                options = list(typing.get_args(part))
-            elif part is bool:
-                options = ["true", "false"]
-        label = field.alias or name
-        fields.append(
-            {"name": label, "description": field.description or "", "options": options, "required": field.is_required()}
-        )
-    return fields
-
 
 SHOWN = (
     "text",
@@ -167,14 +147,7 @@ def _paced(items: str, typed: dict[str, str]) -> str:
 
 def index() -> str:
     """The tools."""
-    return render_template("bench.html", tools=calc_tools().values(), tool=None)
-
-
-def _plain(field: str, text: str) -> Any:
-    """A field as a tool takes it: lists and objects are typed as JSON. Raises Refused."""
-    if not text.startswith(("[", "{")):
-        return text
-    return read_json(text, field, "[18.0, 18.2, 19.5]")
+    return render_template("bench.html", groups=grouped(), tool=None)
 
 
 def page(name: str) -> Any:
@@ -187,19 +160,19 @@ def page(name: str) -> Any:
         return finder_page() if name == "transition" else recipe_page()
     tool = calc_tools()[name]
     fields = fields_of(tool)
-    typed = {field["name"]: request.args.get(field["name"], "").strip() for field in fields}
+    typed = {field.name: request.args.get(field.name, "").strip() for field in fields}
     result, error = None, None
     if any(typed.values()):
         try:
-            result = tool.run({key: _plain(key, value) for key, value in typed.items() if value}, db.firm())
+            result = tool.run(read(tool, typed), db.firm())
         except Refused as refused:
             error = refused
     else:
-        typed = {key: value if isinstance(value, str) else json.dumps(value) for key, value in tool.example.items()}
+        typed = shown(tool, tool.example)
     drawing = sketch(name, typed, result) if result else ""
     html = render_template(
         "bench.html",
-        tools=calc_tools().values(),
+        groups=grouped(),
         tool=tool,
         fields=fields,
         typed=typed,

@@ -24,6 +24,7 @@ from ..core.services import spec
 from ..drawing.section import section, section_svg
 from ..drawing.strip import end_icon, strip, strip_length_mm
 from . import db
+from .bench_fields import grouped
 from .van import van_tools
 
 FIRST = {"from": "cu-m 22 pipe", "to": "pb-m 22 pipe", "service": "heating"}
@@ -145,7 +146,7 @@ def finder_page() -> Any:
     count = len(answer.chains) if answer else 0
     html = render_template(
         "finder.html",
-        tools=calc_tools().values(),
+        groups=grouped(),
         tool=calc_tools()["transition"],
         typed=typed,
         ticks=ticks,
@@ -251,7 +252,7 @@ def recipe_page() -> Any:
         error = refused
     html = render_template(
         "recipe.html",
-        tools=calc_tools().values(),
+        groups=grouped(),
         tool=calc_tools()["recipe"],
         typed=typed,
         error=error,

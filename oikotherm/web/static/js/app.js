@@ -8,7 +8,7 @@ import {startChips} from "./chips.js";
 import {startKeys} from "./keys.js";
 import {startChoices} from "./choices.js";
 import {startSite} from "./site.js";
-import {startFinder} from "./finder.js";
+import {startBench, startFinder} from "./finder.js";
 import {startSimulator} from "./sim.js";
 
 const page = startPage();
@@ -20,5 +20,6 @@ startChoices(page, drawing);
 startPlan(page);
 startSite(page);
 startFinder();
+startBench();
 startSimulator(page);
 startKeys(page, drawing, line);

@@ -21,6 +21,29 @@ export function startFinder() {
   });
 }
 
+/** The field over the tools of the Bench leaves those whose words match. */
+export function startBench() {
+  const field = document.getElementById("bench-find");
+  if (!field) return;
+  field.addEventListener("input", () => {
+    const words = field.value.toLowerCase().split(/\s+/).filter(Boolean);
+    for (const group of document.querySelectorAll(".bench-group")) {
+      let any = false;
+      for (const row of group.querySelectorAll("li")) {
+        const text = `${group.querySelector("h2").textContent} ${row.textContent}`.toLowerCase();
+        row.hidden = !words.every((word) => text.includes(word));
+        any ||= !row.hidden;
+      }
+      group.hidden = !any;
+    }
+  });
+  field.addEventListener("keydown", (event) => {
+    if (event.key !== "Enter") return;
+    event.preventDefault();
+    document.querySelector(".bench-group li:not([hidden]) a")?.click();
+  });
+}
+
 /** The ticks of a joint card's steps stay in this browser, for the hand that is half way through. */
 function keepTicks() {
   const ticks = [...document.querySelectorAll(".tick-step input")];

@@ -13,7 +13,7 @@ from ..sizing import heating_of
 from .book import rule
 
 LOCKED = "locked"
-INSERT_TIMES = 1.5  # typ: what the speed in an insert may be over that allowed in the pipe
+INSERT_TIMES = 1.0  # the speed in an insert is judged by the limit of its pipe: size by the narrowest bore
 
 
 def _locked(view: View, node: Node) -> bool:

@@ -164,7 +164,8 @@ def _event(event: Any, design: Design, one: Reminder, number: int, start: date) 
     event.add("dtstart", one.due)
     event.add("summary", f"{one.title}, {design.job.title}")
     event.add("description", f"{one.why}. {design.job.place}")
-    event.add("rrule", {"freq": "monthly", "interval": one.every_months})
+    if one.every_months:
+        event.add("rrule", {"freq": "monthly", "interval": one.every_months})
     return event
 
 

@@ -78,11 +78,11 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, people, practice, prove, site, sizes, survey, van
+    from . import bench, handover, home, job, make, pace, people, practice, prove, site, sizes, small, survey, van
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
 
-    for module in (home, job, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
+    for module in (home, job, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
     for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp):
         app.register_blueprint(blueprint)

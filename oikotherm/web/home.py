@@ -11,6 +11,7 @@ from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
 from ..core.services.heating.templates import TEMPLATES, commands_of
+from ..core.services.rooms import small_jobs
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
@@ -30,6 +31,7 @@ def _page(**more: Any) -> str:
         "home.html",
         jobs=jobs_store.listing(db.get()),
         templates=TEMPLATES.values(),
+        small_jobs=small_jobs().values(),
         **{"typed": {}, "error": None, **more},
     )
 

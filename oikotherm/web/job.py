@@ -28,7 +28,7 @@ MOST_WATCHED = 40
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
 PAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
 
-STAGE_PAGES = {"watch": "job.watch"} | {
+STAGE_PAGES = {"watch": "job.watch", "small": "small.index"} | {
     page: {"order": "order.order", "prove": "prove.prove"}.get(page, f"{page}.index") for page in PAGES
 }
 
@@ -55,7 +55,7 @@ def _part(said: Any) -> str:
 
 
 def _page(said: Any) -> str:
-    return said if said in (*PAGES, "watch") else "pace"
+    return said if said in STAGE_PAGES else "pace"
 
 
 def edit_job(uid: str, rev: int, commands: list[Any]) -> int:

@@ -168,7 +168,8 @@ class EditTest(unittest.TestCase):
         made = derive(edit(base, {"do": "set_state", "run": "F1", "state": "keep"}))
         self.assertEqual({cut.run for cut in made.cuts}, {"F2"})
         self.assertEqual(
-            [fitting.kind for fitting in made.fitted.fittings.values() if fitting.new and fitting.run == "F1"], ["tee"]
+            [fitting.kind for fitting in made.fitted.fittings.values() if fitting.new and fitting.run == "F1"],
+            ["port", "tee"],  # A is new: what joins it to old pipe is work
         )
         self.assertEqual(sum(joint.fitting_title.startswith("15 tee") for joint in made.fitted.joints.values()), 3)
 

@@ -25,9 +25,11 @@ from .kinds import (
     PutFact,
     PutOverride,
     PutRun,
+    PutTask,
     PutTeeAt,
     RemoveOverride,
     RemoveRun,
+    RemoveTask,
     RetypeItem,
     SetFinish,
     SetLeg,
@@ -552,6 +554,19 @@ def _remove_override(edit: Edit, c: RemoveOverride) -> Job:
     return checked(edit.job, overrides=rest)
 
 
+def _put_task(edit: Edit, c: PutTask) -> Job:
+    tasks = edit.job.tasks
+    at = next((n for n, task in enumerate(tasks) if task.id == c.task.id), len(tasks))
+    return checked(edit.job, tasks=(*tasks[:at], c.task, *tasks[at + 1 :]))
+
+
+def _remove_task(edit: Edit, c: RemoveTask) -> Job:
+    rest = tuple(task for task in edit.job.tasks if task.id != c.id)
+    if len(rest) == len(edit.job.tasks):
+        raise Refused("id", c.id, f"a small job of this one such as {nearest(c.id, [t.id for t in rest])}", "T1")
+    return checked(edit.job, tasks=rest)
+
+
 def _waive(edit: Edit, c: Waive) -> Job:
     if not c.reason.strip():
         raise Refused(
@@ -590,6 +605,8 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "put_fact": _put_fact,
     "put_override": _put_override,
     "remove_override": _remove_override,
+    "put_task": _put_task,
+    "remove_task": _remove_task,
     "waive": _waive,
     "unwaive": _unwaive,
 }

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..fields import XYZ, AnchorText, Compass, Id, ItemId, Key, PortName
 from ..quantity import PaceUnit, Practice
-from .model import Circuit, Fact, KindId, Level, Override, OverrideField, Port, Station
+from .model import Circuit, Fact, KindId, Level, Override, OverrideField, Port, Station, Task
 
 
 class Command(BaseModel):
@@ -254,6 +254,20 @@ class RemoveOverride(Command):
     field: OverrideField
 
 
+class PutTask(Command):
+    """A small job on this one, or what was answered about it."""
+
+    do: Literal["put_task"]
+    task: Task
+
+
+class RemoveTask(Command):
+    """Take a small job off this one; what was drawn for it stays."""
+
+    do: Literal["remove_task"]
+    id: Id
+
+
 class Waive(Command):
     """Let a finding stand, with the reason that is printed."""
 
@@ -302,6 +316,8 @@ AnyCommand = Annotated[
     | PutFact
     | PutOverride
     | RemoveOverride
+    | PutTask
+    | RemoveTask
     | Waive
     | Unwaive,
     Field(discriminator="do"),

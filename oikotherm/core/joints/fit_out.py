@@ -238,12 +238,20 @@ class _House:
         )
 
     def _leave_old(self, fitted: Fitted) -> Fitted:
-        """What is there already is no work: its fittings are marked, its joints and troubles left out."""
+        """What is there already is no work: its fittings are marked, its joints and troubles left out. What is made
+        anew on old pipe is: at the ports of what is new, and where a small job is done."""
         old = {run.id for run in self.job.runs if run.state != "new"}
         if not old:
             return fitted
         work, fittings = self.work, fitted.fittings
+        done_on = {task.where for task in self.job.tasks}
+        anew = tuple(
+            {port for port, place in work.ports.items() if place.station.state == "new" or place.station.id in done_on}
+            | done_on
+        )
         for key, fitting in fittings.items():
+            if key in anew or key.startswith(tuple(f"{one}/" for one in anew)):
+                continue
             arms = work.arms.get(key, {})
             runs = {work.straights[name].run for name in arms.values()} or {fitting.run}
             if runs <= old:

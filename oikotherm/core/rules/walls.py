@@ -64,11 +64,12 @@ def crossings(view: View) -> list[Crossing]:
         return []
     new = {run.id for run in view.job.runs if run.state == "new"}
     found: list[Crossing] = []
-    seen: set[int] = set()
-    for made in view.fitted.of_run.values():
-        if id(made) in seen:
+    seen: set[str] = set()
+    for made in view.fitted.of_run.values():  # runs that hang together share one
+        first = next(iter(made.spans), "")
+        if first in seen:
             continue
-        seen.add(id(made))
+        seen.add(first)
         own = view.fitted.pipework.straights
         lines = tuple((key, own[key].run) for key in made.spans if key in own)
         found += view.memory.keep("walls crossed", (made, house), lines, partial(_crossings, made, house, lines))

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
     from ..work.steps import Care, PackSection, TestKind, WorkStep
+    from .small_jobs import SmallJob
 
 
 D = TypeVar("D")  # core.design.Design, which asks the rooms and so is not named here
@@ -33,7 +34,7 @@ class ServiceRoom(Generic[D]):
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules:
     its findings; steps: makers of steps of the plan; tests: how it is proved; care: what comes round again; pack:
     sections of the pack; water_work: its draining and filling; tools: gives its calc tools by name; templates: kinds of
-    job it begins.
+    job it begins; small_jobs: those of every day, each on one page.
     """
 
     spec: spec.ServiceSpec
@@ -48,6 +49,7 @@ class ServiceRoom(Generic[D]):
     water_work: Callable[[D], tuple[Any, ...]] | None = None
     tools: Callable[[], Mapping[str, Tool]] = dict
     templates: Mapping[str, Any] = field(default_factory=dict)
+    small_jobs: Mapping[str, SmallJob] = field(default_factory=dict)
 
 
 _ROOMS: dict[str, ServiceRoom[Any]] = {}
@@ -60,6 +62,11 @@ def rooms() -> Mapping[str, ServiceRoom[Any]]:
             room: ServiceRoom[Any] = import_module(f"{__package__}.{ident}.room").ROOM
             _ROOMS[ident] = room
     return _ROOMS
+
+
+def small_jobs() -> dict[str, SmallJob]:
+    """Every kind of small job, by id."""
+    return {kind.id: kind for room in rooms().values() for kind in room.small_jobs.values()}
 
 
 def register(room: ServiceRoom[Any]) -> Callable[[], None]:

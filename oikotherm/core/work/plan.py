@@ -6,7 +6,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, cast
 
 from ..errors import Refused
 from ..job.model import Station, split_anchor
@@ -20,6 +20,7 @@ from ..services.rooms import rooms
 from ..tables import CORE, read_rows
 from .heats import heats
 from .sections import sections_of
+from .small import sheets_of
 from .steps import Effect, EffectKind, Need, TestKind, WorkStep
 
 WORK, OLD = ("new", "remove"), ("keep", "remove")  # states of what is worked on, and of what is there already
@@ -43,8 +44,15 @@ def plan(design: Layout) -> tuple[WorkStep, ...]:
     Order: a step comes after all it needs; among those that could come next the lowest rank does. An override `after`
     that would break a need is left out (`move` refuses it when it is made).
     """
-    first = [*_isolate(design), *(step for room in rooms().values() for maker in room.steps for step in maker(design))]
-    made = [*first, *(step for maker in _MAKERS for step in maker(design, first)), *_prove(design)]
+    alone = _small_alone(design)
+    usual = [] if alone else [*_isolate(design), *_of_rooms(design)]
+    first = [*_small(design, usual), *usual]
+    makers = (_pipe,) if alone else _MAKERS
+    made = [
+        *first,
+        *(step for maker in makers for step in maker(design, first)),
+        *(_prove(design) if not alone or any(run.state == "new" for run in design.job.runs) else ()),
+    ]
     steps = {step.key: step for step in (*made, *_hand_over(design, made))}
     steps = {
         key: replace(step, needs=tuple(need for need in step.needs if need.key in steps)) for key, step in steps.items()
@@ -65,6 +73,10 @@ def plan(design: Layout) -> tuple[WorkStep, ...]:
                 steps[row.target], needs=(*steps[row.target].needs, wanted), rank=(*steps[str(row.value)].rank, -1.0)
             )
     return tuple(_order(steps, graph))
+
+
+def _of_rooms(design: Layout) -> Iterable[WorkStep]:
+    return (step for room in rooms().values() for maker in room.steps for step in maker(design))
 
 
 def _graph(steps: Mapping[str, WorkStep]) -> Any:
@@ -134,6 +146,86 @@ def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]
         "do": "put_override",
         "override": {"target": key, "field": "after", "value": after, "reason": "moved on the plan"},
     }
+
+
+# --- small jobs
+# ---------------------------------------------------------------------------------------------
+
+RANKS = {"before": -1.0, "safe": 0.0, "off": 1.5, "make": 2.0, "join": 3.5, "fill": 5.0, "bleed": 6.0, "hot": 7.0}
+AFTER = 7.5
+
+
+def _small_alone(design: Layout) -> bool:
+    """Whether a job is nothing but its small jobs: what is new or goes is what they are done on, or the old one of
+    it."""
+    done_on = {task.where.partition(".")[0] for task, _ in sheets_of(design)}
+    kinds = {station.kind for station in design.job.stations if station.id in done_on}
+    worked = [station for station in design.job.stations if station.state in WORK]
+    return bool(done_on) and all(one.id in done_on if one.state == "new" else one.kind in kinds for one in worked)
+
+
+def _small(design: Layout, usual: list[WorkStep]) -> Iterable[WorkStep]:
+    """The steps of the small jobs of a job, each after the one before; where the whole house is drained and filled,
+    that is not done again."""
+    shared = {effect.kind for step in usual for effect in step.effects} & {"isolate", "drain", "fill"}
+    for task, sheet in sheets_of(design):
+        before: list[Need] = []
+        rows = [row for row in sheet.rows if row.does not in shared]
+        cautioned = next((row.id for row in rows if row.phase == "safe"), rows[0].id if rows else "")
+        for n, row in enumerate(rows):
+            rank = RANKS.get(row.phase, AFTER)
+            needs = list(before)
+            if rank > RANKS["before"]:
+                needs += [Need(step.key, "the house is made safe first") for step in usual if step.rule == "drain"]
+            if rank >= RANKS["join"]:
+                made = [run for run in design.job.runs if run.state == "new"]
+                needs += [Need(f"pipe:{run.id}", "its pipe is made first") for run in made]
+            if rank >= RANKS["fill"]:
+                needs += [Need(f"proof:{one.key}", "what was not proved is not filled") for one in sections_of(design)]
+                needs.append(Need("proof", "what was not proved is not filled"))
+            key = f"task:{task.id}:{row.id}"
+            yield WorkStep(
+                key,
+                "small job",
+                row.title,
+                "",
+                tuple(needs),
+                row.minutes,
+                (rank, float(n)),
+                "",
+                " ".join(sheet.cautions) if row.id == cautioned else "",
+                sheet.tools if n == 0 else (),
+                sheet.quantities if n == 0 else (),
+                closes="it is not done" if n == len(rows) - 1 else "",
+                how=row.text,
+                service=_service_of(design, task.where),
+                effects=_effects(design, row.does, task.where),
+            )
+            before = [Need(key, "the order of this job")]
+
+
+def _service_of(design: Layout, where: str) -> str:
+    """The service of what a small job is done on, "" where none is drawn."""
+    run = design.pipework.nodes[where].run if where in design.pipework.nodes else ""
+    found = design.job.run(run)
+    if found is not None:
+        return found.service
+    station = design.job.station(where.partition(".")[0])
+    return next(iter(sorted(_services(station))), "") if station is not None else ""
+
+
+def _effects(design: Layout, does: str, where: str) -> tuple[Effect, ...]:
+    """What a step of a small job does to the house."""
+    service = _service_of(design, where) or "heating"
+    if does in ("isolate", "shut"):
+        return (Effect("isolate" if does == "isolate" else "shut", service),)
+    if does == "drain":
+        station = design.job.station(where.partition(".")[0])
+        return (Effect("drain", station.level if station else next(iter(_levels(design)), "")),)
+    if does == "fill":
+        return (Effect("fill", service),)
+    kind = cast(EffectKind, does)
+    return (Effect(kind, where),) if does in ("hang", "cap") else ()
 
 
 # --- rules that make steps
@@ -422,7 +514,7 @@ def test_caution(kind: TestKind[Layout]) -> str:
 def _hand_over(design: Layout, made: list[WorkStep]) -> Iterable[WorkStep]:
     """The last step: after all pipe is made, and after what each service says must be done first."""
     needs = tuple(Need(f"pipe:{run.id}", "it is not done") for run in design.job.runs if run.state == "new")
-    if needs:
+    if needs or any(step.rule == "small job" for step in made):
         closing = tuple(Need(step.key, step.closes) for step in made if step.closes)
         yield WorkStep(
             "handover",

@@ -35,8 +35,8 @@ class WorkStep:
     """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
 
     rank: the trade's preference among steps that could come next, lower first; minutes by the rates; closes: why
-    nothing is handed over before it, "" where it may; service: whose step it is, "" for all; effects: what it does to
-    the house.
+    nothing is handed over before it, "" where it may; how: it is done, in a sentence or two; service: whose step it is,
+    "" for all; effects: what it does to the house.
     """
 
     key: str
@@ -52,6 +52,7 @@ class WorkStep:
     parts: tuple[str, ...] = ()
     people: int = 1
     closes: str = ""
+    how: str = ""
     service: str = ""
     effects: tuple[Effect, ...] = ()
 
@@ -107,7 +108,7 @@ class TestKind(Generic[D]):
 
 @dataclass(frozen=True, slots=True)
 class Reminder:
-    """Something that comes round: first due on that day, then every so many months."""
+    """Something that comes round: first due on that day, then every so many months; 0: once."""
 
     title: str
     station: str

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 
 from ...layout import Layout
 from ...practice import FILLING, chosen
 from ...work.steps import Care, Reminder
 from .sizing import heating_of
+
+FINISH_DAYS = 14  # typ: until somebody asks about a radiator that hangs later
 
 
 def care(design: Layout, start: date) -> Care:
@@ -20,6 +22,12 @@ def _reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
     practice, typ."""
     due = date(start.year + 1, start.month, min(start.day, 28))
     found = []
+    for task in design.job.tasks:
+        if task.answers.get("hangs_later") is True:
+            soon = start + timedelta(days=FINISH_DAYS)
+            found.append(
+                Reminder(f"Finish radiator {task.where}", task.where, soon, 0, "its valves are shut and blanked")
+            )
     for heating in heating_of(design):
         if not heating.circuit.own:
             continue

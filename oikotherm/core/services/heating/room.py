@@ -15,6 +15,7 @@ from .proof import TESTS
 from .rules import RULES
 from .simulate import networks_of
 from .sizing import size
+from .small import SMALL_JOBS
 from .stations import SPEC
 from .templates import TEMPLATES
 from .water_work import water_works
@@ -43,4 +44,5 @@ ROOM = ServiceRoom(
     water_work=water_works,
     tools=tools,
     templates=TEMPLATES,
+    small_jobs=SMALL_JOBS,
 )

@@ -1,12 +1,11 @@
-"""Small jobs at a radiator, step by step: a valve changed, a radiator moved, a radiator hung. Steps come from
-data/tasks.csv."""
+"""Small jobs on a heating circuit, step by step, with the sums that need no design. Steps come from data/tasks.csv."""
 
 from __future__ import annotations
 
 import functools
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from typing import cast, get_args
 
 from ...catalogue import Catalogue
 from ...catalogue.loader import Socket
@@ -15,23 +14,13 @@ from ...job.model import Pipe
 from ...making.holes import hole_mm
 from ...tables import read_rows
 from ...working import Step
+from ..small_jobs import JobSheet, Phase, SheetStep
 
 LEAST_GAP_MM, MOST_GAP_MM = 80.0, 120.0  # typ: floor to the mouth of the valve
 RESERVE = 1.5  # typ: filled weight and half again
 SMALL_MM = 12.0
-
-
-@dataclass(frozen=True, slots=True)
-class Task:
-    """A small job written out. figures: name with unit -> value; working: how they came."""
-
-    steps: tuple[str, ...]
-    proof: tuple[str, ...]
-    cautions: tuple[str, ...]
-    tools: tuple[str, ...]
-    quantities: tuple[str, ...]
-    figures: Mapping[str, float]
-    working: tuple[Step, ...]
+PHASES = get_args(Phase)
+USUAL_WORDS = {"litres": "its water", "dose": "1 L to each 100 L (typ)", "turns": "the turns that were counted"}
 
 
 @functools.cache
@@ -48,30 +37,47 @@ def fixings() -> dict[str, tuple[str, float, str]]:
     }
 
 
-def _lines(task: str, kind: str, holds: Collection[str], words: Mapping[str, str]) -> tuple[str, ...]:
-    return tuple(
-        row["text"].format(**words) if "{" in row["text"] else row["text"]
+def _rows(task: str, kinds: Collection[str], holds: Collection[str]) -> list[dict[str, str]]:
+    """The rows of a small job that hold here, in the order they are done."""
+    return [
+        row
         for row in _tasks()
-        if row["task"] == task and row["kind"] == kind and (not row["when"] or row["when"] in holds)
-    )
+        if row["task"] == task and row["kind"] in kinds and (not row["when"] or row["when"] in holds)
+    ]
 
 
-def _write(
+def write(
     task: str,
     holds: Collection[str],
     words: Mapping[str, str],
-    quantities: tuple[str, ...],
-    figures: Mapping[str, float],
-    working: tuple[Step, ...],
-) -> Task:
-    return Task(
-        _lines(task, "steps", holds, words),
-        _lines(task, "proof", holds, words),
-        _lines(task, "cautions", holds, words),
-        _lines(task, "tools", holds, words),
+    quantities: tuple[str, ...] = (),
+    figures: Mapping[str, float] | None = None,
+    working: tuple[Step, ...] = (),
+    heads: tuple[tuple[str, str], ...] = (),
+) -> JobSheet:
+    """A small job written out from its rows in tasks.csv. holds: the cases that are so; words: for the braces."""
+    filled = {**USUAL_WORDS, **words}
+
+    def text(row: dict[str, str]) -> str:
+        return row["text"].format(**filled) if "{" in row["text"] else row["text"]
+
+    def lines(kind: str) -> tuple[str, ...]:
+        return tuple(text(row) for row in _rows(task, (kind,), holds))
+
+    rows = tuple(
+        SheetStep(row["id"], cast(Phase, row["phase"]), float(row["minutes"]), row["does"], row["title"], text(row))
+        for row in _rows(task, ("steps", "proof"), holds)
+    )
+    return JobSheet(
+        tuple(sorted(rows, key=lambda row: PHASES.index(row.phase))),
+        lines("steps"),
+        lines("proof"),
+        lines("cautions"),
+        lines("tools"),
         quantities,
-        figures,
+        figures or {},
         working,
+        heads,
     )
 
 
@@ -93,14 +99,24 @@ def _socket(catalogue: Catalogue, pipe: Pipe, method: str, field: str) -> float:
     return found.insertion_mm
 
 
-def _clamp(catalogue: Catalogue, pipe: Pipe) -> str:
-    """The compression joint a valve has for this pipe."""
-    return next((one for one in catalogue.systems[pipe.code].methods if one.startswith("compression")), "compression")
+def _at_valve(catalogue: Catalogue, pipe: Pipe) -> str:
+    """The joint a valve has for this pipe: compression, else the first with a socket."""
+    known = catalogue.systems[pipe.code].methods
+    sockets = [one for one in known if isinstance(catalogue.method_figures(pipe.code, pipe.size, one), Socket)]
+    return next((one for one in sockets if one.startswith("compression")), next(iter(sockets), "compression"))
 
 
-def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: str, full: bool) -> Task:
-    """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); full:
-    the house stays full.
+def valve_change(
+    catalogue: Catalogue,
+    pipe: Pipe,
+    which: str,
+    nut_and_olive: str,
+    emptied: str,
+    words: Mapping[str, str] | None = None,
+    heads: tuple[tuple[str, str], ...] = (),
+) -> JobSheet:
+    """A radiator valve changed. which: trv, lockshield or both; nut_and_olive: new or re-use (House practice); emptied:
+    house, down to below the valve; alone, this radiator only; frozen, the same between two frozen pipes.
 
     Quantities: an olive and nut for each valve unless re-used, tape for each tail. Raises Refused for a pipe without
     figures.
@@ -116,7 +132,7 @@ def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: st
         *(() if clamped else (f"{nut_and_olive}-plain",)),
         *(("trv", "lockshield") if which == "both" else (which,)),
         *(("small",) if row.od_mm < SMALL_MM else ()),
-        *(("alone",) if full else ()),
+        emptied,
     }
     quantities = [
         f"{count} valve{'s' if count > 1 else ''}, {pipe.size} "
@@ -136,10 +152,19 @@ def valve_change(catalogue: Catalogue, pipe: Pipe, which: str, nut_and_olive: st
         )
     if soft:
         quantities.append(f"{count} insert{'s' if count > 1 else ''} for {pipe}")
-    return _write("valve-change", holds, {}, tuple(quantities), {}, ())
+    return write("valve-change", holds, words or {}, tuple(quantities), heads=heads)
 
 
-def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str, gap_mm: float) -> Task:
+def moved_radiator(
+    catalogue: Catalogue,
+    pipe: Pipe,
+    floor_mm: float,
+    below: str,
+    gap_mm: float,
+    holds: Collection[str] = ("moved", "now"),
+    more: Mapping[str, str] | None = None,
+    heads: tuple[tuple[str, str], ...] = (),
+) -> JobSheet:
     """A radiator moved to another wall: its stubs through the floor and their holes.
 
     Stub = floor + insertion below + insertion in the valve + gap; gap from the floor to the valve's mouth 80 to 120 mm
@@ -152,7 +177,10 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
         raise Refused("floor", floor_mm, "the thickness of the floor, 10 to 600 mm", "22 mm")
     if not LEAST_GAP_MM <= gap_mm <= MOST_GAP_MM:
         raise Refused("gap", gap_mm, "80 to 120 mm from the floor to the mouth of the valve", "100 mm")
-    under, valve = _socket(catalogue, pipe, below, "below"), _socket(catalogue, pipe, _clamp(catalogue, pipe), "pipe")
+    under, valve = (
+        _socket(catalogue, pipe, below, "below"),
+        _socket(catalogue, pipe, _at_valve(catalogue, pipe), "pipe"),
+    )
     stub = floor_mm + under + valve + gap_mm
     hole = hole_mm(catalogue, pipe.code, pipe.size, 0.0, row.od_mm)
     working = (
@@ -173,12 +201,27 @@ def moved_radiator(catalogue: Catalogue, pipe: Pipe, floor_mm: float, below: str
         "valve": f"{valve:.0f}",
         "gap": f"{gap_mm:.0f}",
     }
-    return _write(
-        "moved-radiator", (), words, (f"2 stubs of {pipe}, {stub:.0f} mm",), {"stub_mm": stub, "hole_mm": hole}, working
+    return write(
+        "moved-radiator",
+        holds,
+        words | dict(more or {}),
+        (f"2 stubs of {pipe}, {stub:.0f} mm",),
+        {"stub_mm": stub, "hole_mm": hole},
+        working,
+        heads,
     )
 
 
-def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, bracket_mm: float, fixed: str) -> Task:
+def radiator_hang(
+    weight_kg: float,
+    litres: float,
+    wall: str,
+    bottom_mm: float,
+    bracket_mm: float,
+    fixed: str,
+    more: Mapping[str, str] | None = None,
+    heads: tuple[tuple[str, str], ...] = (),
+) -> JobSheet:
     """A radiator hung: bracket holes and fixings. weight_kg empty 1 to 400; litres in it; bottom_mm: its underside
     above the floor; bracket_mm: bracket hole above its underside; fixed: pipes or wall. Load = (weight + water) x 1.5
     (typ), at least four fixings."""
@@ -201,11 +244,12 @@ def radiator_hang(weight_kg: float, litres: float, wall: str, bottom_mm: float, 
         ),
     )
     words = {"count": str(count), "fixing": fixing, "load": f"{load:.0f}", "up": f"{up:.0f}"}
-    return _write(
+    return write(
         "radiator-hang",
-        {fixed},
-        words,
+        {fixed, *(("stubs",) if more else ())},
+        words | dict(more or {}),
         (f"{count} of: {fixing}",),
         {"load_kg": load, "fixings": float(count), "brackets_up_mm": up},
         working,
+        heads,
     )

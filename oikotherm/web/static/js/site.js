@@ -8,9 +8,9 @@ function count(id, selector) {
   if (place) place.textContent = document.querySelectorAll(selector).length + Number(place.dataset.elsewhere ?? 0);
 }
 
-/** Wire Joints, Order and Prove. */
+/** Wire Joints, Order, Prove and small jobs. */
 export function startSite(page) {
-  if (!page.isJob || !(["joints", "order", "prove"].includes(page.name) || document.querySelector(".role-field"))) return;
+  if (!page.isJob || !(["joints", "order", "prove", "small"].includes(page.name) || document.querySelector(".role-field"))) return;
   const queue = new Queue(page);
   const role = document.getElementById("role");
   const remembered = localStorage.getItem("oikotherm:role");

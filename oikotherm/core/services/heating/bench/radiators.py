@@ -8,14 +8,14 @@ from pydantic import Field
 
 from ....bench.lengths import read_pipe
 from ....bench.registry import Input, Quantity, in_force, mm
+from ...small_jobs import JobSheet
 from .. import tasks
-from ..tasks import Task
 from .box import tool
 
 Socketed = Literal["compression", "compression-mlc", "capillary", "press", "push-fit", "press-mlc"]
 
 
-def _row(found: Task, text: str) -> dict[str, Any]:
+def _row(found: JobSheet, text: str) -> dict[str, Any]:
     return {
         **{name: round(value, 1) for name, value in found.figures.items()},
         "cautions": list(found.cautions),
@@ -43,7 +43,7 @@ class ValveChange(Input):
 def valve_change(said: ValveChange) -> dict[str, Any]:
     """{cautions, steps, quantities, tools, proof, text, working}. Raises Refused."""
     pipe = read_pipe(said.pipe, in_force())
-    found = tasks.valve_change(in_force(), pipe, said.which, said.nut_and_olive, said.full)
+    found = tasks.valve_change(in_force(), pipe, said.which, said.nut_and_olive, "alone" if said.full else "house")
     return _row(found, f"{len(found.steps)} steps; {', '.join(found.quantities)}")
 
 

@@ -18,6 +18,7 @@ from .core.errors import Refused
 from .core.reading import read_json
 
 DATA = Path("data")
+MOST_TRIED = 60  # remedies that `check` tries, from the first finding on
 PORT, MOST_PORT = 8420, 65_535
 LIMITS: dict[str, Any] = {
     "threads": 6,
@@ -169,6 +170,10 @@ def check(args: argparse.Namespace) -> int:
     from .core.design import derive
 
     design = derive(_read_job(args.job), _context(args))
+    left, looked = MOST_TRIED, []
+    for finding in design.findings:
+        left -= len(finding.remedies)
+        looked.append(design.tried(finding) if left >= 0 else finding)
     found = [
         {
             "rule": f.rule,
@@ -178,10 +183,13 @@ def check(args: argparse.Namespace) -> int:
             "why": f.why,
             "source": f.source,
             "waived": f.waived,
-            "remedies": [{"title": r.title, "effect": r.effect, "commands": list(r.commands)} for r in f.remedies],
+            "remedies": [
+                {"title": r.title, "effect": r.effect, "commands": list(r.commands), "tried": r.tried}
+                for r in f.remedies
+            ],
             "cures": list(f.cures),
         }
-        for f in design.findings
+        for f in looked
     ]
     _print({"job": design.job.uid, "title": design.job.title, "findings": found})
     return 1 if any(f.severity == "stop" for f in design.open_findings) else 0

@@ -13,6 +13,8 @@ from .making.consumables import Consumable, consumables
 from .making.materials import Coil, Length, OrderLine, Sticks, coils, lengths, parts, sticks
 from .making.supports import RunClips, schedule
 from .memory import Memory
+from .rules import Finding
+from .rules.tried import tried
 from .services.rooms import rooms
 from .work.corners import Corners, corners
 from .work.plan import plan
@@ -58,6 +60,18 @@ class Design(Layout):
     def water_work(self) -> tuple[Any, ...]:
         """Draining and filling, for every service that has it."""
         return tuple(one for room in rooms().values() if room.water_work for one in room.water_work(self))
+
+    def tried(self, finding: Finding) -> Finding:
+        """A finding with its remedies tried; kept as long as the design is."""
+
+        def findings_of(job: Job) -> Layout:
+            return Layout(job, self.context)
+
+        def make() -> Finding:
+            return tried(self.job, self.findings, finding, self.context.catalogue, findings_of)
+
+        found: Finding = self.kept(f"tried {finding.rule} {' '.join(finding.where)}", make)
+        return found
 
     @cached_property
     def corners(self) -> Corners | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, get_template_attribute, jsonify, redirect, render_template, request, url_for
 
 from ..core.admission import admit
 from ..core.errors import Refused
@@ -151,6 +151,19 @@ def _watch(frame: Frame) -> dict[str, Any]:
 def watch(uid: str) -> Any:
     """Every finding, where there are more than the watch list shows."""
     return Frame(uid, "watch").render("watch.html")
+
+
+@bp.get("/tried")
+def tried(uid: str) -> Any:
+    """The ways out of a finding, tried: those that bring a stop are gone. Not found: status 404."""
+    frame = Frame(uid, "watch")
+    into = request.args.get("into", "")
+    wanted = (request.args.get("rule", ""), tuple(request.args.get("where", "").split(" ")))
+    finding = next((one for one in frame.findings() if (one.rule, one.where) == wanted), None)
+    if finding is None or not into.replace("-", "").isalnum():
+        return jsonify(rev=frame.rev), 404
+    html = get_template_attribute("_ways.html", "ways")(frame.design.tried(finding), into)
+    return jsonify(rev=frame.rev, fragments={f"ways-{into}": html})
 
 
 @bp.get("/history")

@@ -80,6 +80,7 @@ class PaceTest(BrowserCase):
         self.assertEqual(self.page.locator(".chip-edit").count(), 0)
 
     def test_a_remedy_says_its_effect_and_does_it(self):
+        self.page.locator(".remedy .tried", has_text="tried: clears it").first.wait_for()
         remedy = self.page.locator(".remedy").first
         self.assertIn("S2875 becomes S2890", remedy.inner_text())
         remedy.locator("button").click()

@@ -253,21 +253,6 @@ class CaughtTest(unittest.TestCase):
                 self.assertTrue(found[0].why and found[0].source)
                 self.assertTrue(found[0].remedies or found[0].cures, found[0].says)
 
-    def test_each_remedy_clears_its_fault_and_brings_no_stop(self) -> None:
-        tried = 0
-        for name, (job, commands, rule, _, _) in FAULTS.items():
-            made = edit(job, *commands)
-            stops = {(one.rule, one.where) for one in derive(made).findings if one.severity == "stop"}
-            for finding in (one for one in derive(made).findings if one.rule == rule):
-                for remedy in finding.remedies:
-                    with self.subTest(fault=name, remedy=remedy.title):
-                        after = derive(apply_all(made, list(remedy.commands), CATALOGUE)).findings
-                        self.assertNotIn((rule, finding.where), {(one.rule, one.where) for one in after})
-                        new = {(one.rule, one.where) for one in after if one.severity == "stop"} - stops
-                        self.assertEqual(new, set())
-                        tried += 1
-        self.assertGreater(tried, 9)
-
     def test_demos_are_clean_but_for_their_planted_faults(self) -> None:
         rules = {rule for _, _, rule, _, _ in FAULTS.values()}
         for job in (LOCK, OLMO, FERN):

@@ -527,22 +527,6 @@ class RulesTest(unittest.TestCase):
         for made in PASSING:
             self.assertEqual(rules_of(made) - {"unpiped"}, set())  # parts of a job, not all of it
 
-    def test_each_remedy_clears_its_finding_and_brings_no_new_stop(self):
-        tried = 0
-        for rule, jobs in FAILING.items():
-            for number, made in enumerate(jobs):
-                for finding in (f for f in derive(made).findings if f.rule == rule):
-                    for remedy in finding.remedies:
-                        with self.subTest(rule=rule, number=number, remedy=remedy.title):
-                            after = apply_all(made, list(remedy.commands), CATALOGUE)
-                            left = {(f.rule, f.where) for f in derive(after).findings}
-                            self.assertTrue((rule, finding.where) not in left or rule in ("open-end", "adrift"), left)
-                            new = {one for one in stops(after) - stops(made) if one[0] not in _owed(remedy.title)}
-                            self.assertEqual(new, set())
-                            self.assertTrue(remedy.effect)
-                            tried += 1
-        self.assertGreater(tried, 20)
-
     def test_a_miss_of_three_millimetres_springs_in(self):
         for miss, severity in ((0.4, None), (2.9, "note"), (3.1, "stop")):
             made = meets(f"F1 from A.out cu-m 15: U500 E{1000 - miss} -> B.in")
@@ -577,11 +561,3 @@ class RulesTest(unittest.TestCase):
 
     def test_an_empty_job_has_nothing_to_say(self):
         self.assertEqual(rules_of(job()), set())
-
-
-def _owed(title):
-    """Taking a run out leaves its tee, or the runs that hung on it, for the next finding: that is said, not hidden. A
-    larger pipe needs room for the reducer at a small port."""
-    if title.startswith("Make it cu-"):
-        return {"leg-short"}
-    return {"open-end", "adrift"} if title == "Take the run out" else set()

@@ -276,12 +276,26 @@ class FormsTest(WebCase):
             "at": (0, 0, 0),
             "faces": "S",
             "ports": [],
-            "data": {"behind_pipe_m": 12, "supply_pa": 1000},
+            "data": {"behind_pa": 12000, "supply_pa": 1000},
         }
         self.edit(1, {"do": "put_station", "station": stub}, page="survey")
         self.assertEqual(self.form("known-STB", supply_pa="2000").status_code, 303)
         data = self.head().job.station("STB").data
-        self.assertEqual((data.behind_pipe_m, data.supply_pa), (12, 2000))
+        self.assertEqual((data.behind_pa, data.supply_pa), (12000, 2000))
+
+    def test_the_ways_out_of_a_finding_are_tried_when_it_is_opened(self):
+        page = self.client.get("/jobs/lockhouse/pace").text
+        self.assertIn("not tried yet", page)
+        query = re.search(r'data-later="(tried\?[^"]*rule=closing-error[^"]*)"', page).group(1).replace("&amp;", "&")
+        answer = self.client.get(f"/jobs/lockhouse/{query}").json
+        ((into, html),) = answer["fragments"].items()
+        self.assertIn(f'id="{into}"', page)
+        self.assertIn("tried: clears it", html)
+        self.assertNotIn("data-later", html)
+        self.assertEqual(self.client.get("/jobs/lockhouse/tried?rule=x&where=y&into=watch-1").status_code, 404)
+        self.assertEqual(
+            self.client.get(f"/jobs/lockhouse/{query.replace('into=watch', 'into=%3Cb')}").status_code, 404
+        )
 
     def test_stations_levels_and_ports_by_plain_forms(self):
         self.assertEqual(

@@ -20,11 +20,13 @@ ORDER: dict[str, int] = {"stop": 0, "mind": 1, "note": 2}
 
 @dataclass(frozen=True, slots=True)
 class Remedy:
-    """A way to put it right: commands, and in words what they will change."""
+    """A way to put it right: commands, and in words what they will change. tried: whether it was carried out to see,
+    and then whether it clears its finding."""
 
     title: str
     commands: tuple[dict[str, Any], ...]
     effect: str
+    tried: Literal["none", "clears", "partly"] = "none"
 
 
 @dataclass(frozen=True, slots=True)

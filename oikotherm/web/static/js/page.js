@@ -145,6 +145,7 @@ export function startPage() {
     if (later) page.fetchPart(later.dataset.later);
   };
   document.addEventListener("toggle", fetchLater, true);
+  for (const open of document.querySelectorAll("details.finding[open]")) fetchLater({target: open});
   document.addEventListener("submit", (event) => {
     const step = event.submitter?.dataset.step;
     if (!step) return;

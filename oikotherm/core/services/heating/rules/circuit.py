@@ -9,13 +9,12 @@ from ....job.model import Leg
 from ....network.graph import SHUTS, devices, lowest, region_has, tops
 from ....network.section import PipeSection
 from ....practice import AIR_SEPARATOR, FILTER, chosen
-from ....quantity import length_text, trim
+from ....quantity import length_text
 from ....rules.legs import put_in_leg
 from ....rules.registry import Remedy, Said, View
 from ..circuits import Closed, has, is_source
 from ..rooms_heated import outputs_w, rooms_heated
 from ..simulate import NOISE_PA, balance
-from ..sized import Heating
 from ..sizing import heating_of
 from ..valves import choose_pump
 from .book import rule
@@ -65,14 +64,6 @@ def bring_remedy(circuit: Closed, title: str, effect: str, **brings: Any) -> Rem
     return Remedy(title, ({"do": "put_station", "station": station},), effect)
 
 
-def _vessel_remedy(view: View, circuit: Closed, title: str, litres: str) -> list[Remedy]:
-    """A vessel on the return: between the boiler and its valve where there is room, else behind it."""
-    text = f"[vessel set {litres}]"
-    return place_remedy(view, circuit, title, text, "return", before_valves=True) or place_remedy(
-        view, circuit, title, text, "return"
-    )
-
-
 LEAST_SURPLUS_PA = 500.0  # below this an easy branch does not hurt the others
 
 
@@ -101,36 +92,6 @@ def no_safety_valve(view: View) -> Iterable[Said]:
                 )
             )
             yield Said((source,), f"The circuit of {source} has no safety valve.", tuple(remedies), heating.at)
-
-
-@rule(
-    "no-vessel",
-    "stop",
-    "a closed circuit without an expansion vessel",
-    "Water grows by about three parts in a hundred from cold to hot; without a vessel the safety valve lifts at every "
-    "heating.",
-    "rule of the trade, std EN 12828",
-)
-def no_vessel(view: View) -> Iterable[Said]:
-    for heating in heating_of(view):
-        circuit = heating.circuit
-        if circuit.own and not has(circuit, view.fitted.pipework, "vessel"):
-            source, litres = circuit.source.id, trim(heating.vessel.chosen_l if heating.vessel else 18, 1)
-            remedies = _vessel_remedy(view, circuit, f"Put one of {litres} L on the return", litres)
-            remedies.append(
-                bring_remedy(
-                    circuit,
-                    f"{source} has one inside",
-                    f"{source} brings a vessel of {litres} L",
-                    vessel_l=float(litres),
-                )
-            )
-            yield Said(
-                (source,),
-                f"The circuit of {source} has no expansion vessel; it needs {litres} L.",
-                tuple(remedies),
-                heating.at,
-            )
 
 
 @rule(
@@ -225,51 +186,6 @@ def no_vent(view: View) -> Iterable[Said]:
                 region.at,
                 ("a station there that vents",),
             )
-
-
-@rule(
-    "vessel-small",
-    "stop",
-    "the expansion vessel is too small",
-    "The pressure climbs past what the safety valve allows before the water is hot.",
-    "std EN 12828 annex D; reserve typ",
-    stage="sizes",
-)
-def vessel_small(view: View) -> Iterable[Said]:
-    for heating in heating_of(view):
-        here, vessel = heating.vessel_here_l, heating.vessel
-        if here is None or vessel is None or not vessel.second_l:
-            continue
-        source = heating.circuit.source.id
-        says = f"The vessels of {source} hold {trim(here, 1)} L; {trim(vessel.needed_l, 1)} L is needed."
-        yield Said((heating.circuit.source.id,), says, tuple(_larger_vessel(view, heating)), heating.at)
-
-
-def _larger_vessel(view: View, heating: Heating) -> Iterable[Remedy]:
-    assert heating.vessel is not None and heating.vessel_here_l is not None
-    chosen = trim(heating.vessel.chosen_l, 1)
-    for run in view.job.runs:
-        for item in run.items:
-            if run.id in heating.circuit.runs and item.kind == "device" and item.part == "vessel":
-                text = f"[vessel{' ' + item.name if item.name else ''} set {chosen}]"
-                yield Remedy(
-                    f"Make it {chosen} L",
-                    ({"do": "retype_item", "run": run.id, "item": item.id, "text": text},),
-                    f"the vessel on {run.id} becomes {chosen} L",
-                )
-                return
-    for station in heating.circuit.stations:
-        if station.kind == "vessel":
-            kept = station.model_dump(exclude_none=True)
-            kept["data"] = {**kept.get("data", {}), "volume_l": heating.vessel.chosen_l}
-            yield Remedy(
-                f"Make {station.id} {chosen} L",
-                ({"do": "put_station", "station": kept},),
-                f"{station.id} becomes {chosen} L",
-            )
-            return
-    second = trim(heating.vessel.second_l, 1)
-    yield from _vessel_remedy(view, heating.circuit, f"Add a second vessel of {second} L on the return", second)
 
 
 @rule(

@@ -11,7 +11,6 @@ from .job.model import Job
 from .layout import Layout
 from .making.consumables import Consumable, consumables
 from .making.materials import Coil, Length, OrderLine, Sticks, coils, lengths, parts, sticks
-from .making.supports import RunClips, schedule
 from .memory import Memory
 from .rules import Finding
 from .rules.tried import tried
@@ -39,11 +38,6 @@ class Design(Layout):
     def plan(self) -> tuple[WorkStep, ...]:
         """The steps of work in their order."""
         return plan(self)
-
-    @cached_property
-    def supports(self) -> tuple[RunClips, ...]:
-        """The clips of every run of new pipe."""
-        return tuple(schedule(self.job, self.fitted, self.context.catalogue))
 
     @cached_property
     def materials(self) -> Materials:

@@ -21,6 +21,7 @@ from .joints.fitted import Fitted
 from .labels import label_all
 from .making.cut import Cut, cuts
 from .making.holes import Hole, kept_holes
+from .making.supports import RunClips, schedule
 from .network.sized import Sized
 from .pipework.direction import flow_directions
 from .pipework.geometry import Pipework
@@ -87,6 +88,11 @@ class Layout:
             self._kept[name] = make()
         found: T = self._kept[name]
         return found
+
+    @cached_property
+    def supports(self) -> tuple[RunClips, ...]:
+        """The clips of every run of new pipe."""
+        return tuple(schedule(self.job, self.fitted, self.context.catalogue))
 
     @cached_property
     def holes(self) -> tuple[Hole, ...]:

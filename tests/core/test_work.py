@@ -106,7 +106,7 @@ class PlanTest(unittest.TestCase):
         keys = [step.key for step in plan(design)]
         self.assertEqual([key for key in keys if key.startswith("drain")], ["drain:L2", "drain:L1", "drain:L0"])
         self.assertEqual([key for key in keys if key.startswith("bleed")], ["bleed:L0", "bleed:L1", "bleed:L2"])
-        self.assertEqual(keys[0], "isolate")
+        self.assertEqual(keys[:2], ["mark-flow", "isolate"])
         self.assertLess(keys.index("proof"), keys.index("fill"))
         self.assertEqual(keys[-2:], ["hot", "handover"])
 
@@ -123,6 +123,33 @@ class PlanTest(unittest.TestCase):
         made = edit(demo(), move(design.plan, "hang:R1", "hang:R3"))
         keys = [step.key for step in plan(derive(made))]
         self.assertEqual(keys.index("hang:R1"), keys.index("hang:R3") + 1)
+
+    def test_what_comes_is_looked_over_before_what_goes_comes_off(self):
+        made = edit(
+            demo(),
+            {
+                "do": "add_station",
+                "kind": "emitter",
+                "id": "OLD",
+                "level": "L0",
+                "at": (900, 2000, 150),
+                "state": "remove",
+            },
+        )
+        keys = [step.key for step in derive(made).plan]
+        self.assertLess(keys.index("look:R1"), keys.index("off:OLD"))
+        self.assertNotIn("look:BLR", keys)
+
+    def test_clips_go_up_before_open_pipe_and_only_what_hangs_is_drilled(self):
+        steps = {step.key: step for step in derive(demo()).plan}
+        self.assertIn("clips", {need.key for need in steps["pipe:F1"].needs})
+        for key, drilled in (("hang:R1", True), ("hang:BLR", True), ("hang:K1", False), ("hang:SOF", False)):
+            if key in steps:
+                self.assertEqual("Drilling" in steps[key].caution, drilled, key)
+        floor = paced("F1 from A.out cu-m 15: {floor} E3000 N3000 -> cap")
+        self.assertNotIn("clips", {step.key for step in derive(floor).plan})
+        view = [step for step in derive(paced("F1 from A.out cu-m 15: E3000 N3000 -> cap")).plan if step.key == "clips"]
+        self.assertRegex(view[0].where, r"^\d+ of them, for F1$")
 
     def test_minutes_follow_the_rates_and_can_be_set(self):
         design = derive(paced("F1 from A.out cu-m 15: U1000 E2000 {floor} N3000 -> cap"))

@@ -134,6 +134,7 @@ TRAITS = {
     "hot": "softens plastic near it",
     "served": "has to be shut off alone to be worked on",
     "heavy": "takes two people to lift",
+    "drilled": "hangs on a wall: holes are drilled for it",
     "unhung": "is not hung or set: it is there, or comes with the pipe",
     "vents": "lets its own air out",
     "through": "what goes in at one port comes out at the others",

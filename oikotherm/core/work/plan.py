@@ -6,7 +6,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
-from typing import Any, cast
+from typing import Any
 
 from ..errors import Refused
 from ..job.model import Station, split_anchor
@@ -20,10 +20,12 @@ from ..services.rooms import rooms
 from ..tables import CORE, read_rows
 from .heats import heats
 from .sections import sections_of
-from .small import sheets_of
+from .small import small_alone, steps_of
 from .steps import Effect, EffectKind, Need, TestKind, WorkStep
 
 WORK, OLD = ("new", "remove"), ("keep", "remove")  # states of what is worked on, and of what is there already
+LOOKED = "what is damaged goes back while the old one still works"
+DRILLING = "Drilling: detect cables and pipes first."
 OPEN_PLACES = ("", "view", "wall", "ceiling", "outside", "ground")
 
 
@@ -44,10 +46,10 @@ def plan(design: Layout) -> tuple[WorkStep, ...]:
     Order: a step comes after all it needs; among those that could come next the lowest rank does. An override `after`
     that would break a need is left out (`move` refuses it when it is made).
     """
-    alone = _small_alone(design)
+    alone = small_alone(design)
     usual = [] if alone else [*_isolate(design), *_of_rooms(design)]
-    first = [*_small(design, usual), *usual]
-    makers = (_pipe,) if alone else _MAKERS
+    first = [*steps_of(design, usual), *usual]
+    makers = (_clips, _pipe) if alone else _MAKERS
     made = [
         *first,
         *(step for maker in makers for step in maker(design, first)),
@@ -148,86 +150,6 @@ def move(planned: Iterable[WorkStep], key: str, after: str) -> dict[str, object]
     }
 
 
-# --- small jobs
-# ---------------------------------------------------------------------------------------------
-
-RANKS = {"before": -1.0, "safe": 0.0, "off": 1.5, "make": 2.0, "join": 3.5, "fill": 5.0, "bleed": 6.0, "hot": 7.0}
-AFTER = 7.5
-
-
-def _small_alone(design: Layout) -> bool:
-    """Whether a job is nothing but its small jobs: what is new or goes is what they are done on, or the old one of
-    it."""
-    done_on = {task.where.partition(".")[0] for task, _ in sheets_of(design)}
-    kinds = {station.kind for station in design.job.stations if station.id in done_on}
-    worked = [station for station in design.job.stations if station.state in WORK]
-    return bool(done_on) and all(one.id in done_on if one.state == "new" else one.kind in kinds for one in worked)
-
-
-def _small(design: Layout, usual: list[WorkStep]) -> Iterable[WorkStep]:
-    """The steps of the small jobs of a job, each after the one before; where the whole house is drained and filled,
-    that is not done again."""
-    shared = {effect.kind for step in usual for effect in step.effects} & {"isolate", "drain", "fill"}
-    for task, sheet in sheets_of(design):
-        before: list[Need] = []
-        rows = [row for row in sheet.rows if row.does not in shared]
-        cautioned = next((row.id for row in rows if row.phase == "safe"), rows[0].id if rows else "")
-        for n, row in enumerate(rows):
-            rank = RANKS.get(row.phase, AFTER)
-            needs = list(before)
-            if rank > RANKS["before"]:
-                needs += [Need(step.key, "the house is made safe first") for step in usual if step.rule == "drain"]
-            if rank >= RANKS["join"]:
-                made = [run for run in design.job.runs if run.state == "new"]
-                needs += [Need(f"pipe:{run.id}", "its pipe is made first") for run in made]
-            if rank >= RANKS["fill"]:
-                needs += [Need(f"proof:{one.key}", "what was not proved is not filled") for one in sections_of(design)]
-                needs.append(Need("proof", "what was not proved is not filled"))
-            key = f"task:{task.id}:{row.id}"
-            yield WorkStep(
-                key,
-                "small job",
-                row.title,
-                "",
-                tuple(needs),
-                row.minutes,
-                (rank, float(n)),
-                "",
-                " ".join(sheet.cautions) if row.id == cautioned else "",
-                sheet.tools if n == 0 else (),
-                sheet.quantities if n == 0 else (),
-                closes="it is not done" if n == len(rows) - 1 else "",
-                how=row.text,
-                service=_service_of(design, task.where),
-                effects=_effects(design, row.does, task.where),
-            )
-            before = [Need(key, "the order of this job")]
-
-
-def _service_of(design: Layout, where: str) -> str:
-    """The service of what a small job is done on, "" where none is drawn."""
-    run = design.pipework.nodes[where].run if where in design.pipework.nodes else ""
-    found = design.job.run(run)
-    if found is not None:
-        return found.service
-    station = design.job.station(where.partition(".")[0])
-    return next(iter(sorted(_services(station))), "") if station is not None else ""
-
-
-def _effects(design: Layout, does: str, where: str) -> tuple[Effect, ...]:
-    """What a step of a small job does to the house."""
-    service = _service_of(design, where) or "heating"
-    if does in ("isolate", "shut"):
-        return (Effect("isolate" if does == "isolate" else "shut", service),)
-    if does == "drain":
-        station = design.job.station(where.partition(".")[0])
-        return (Effect("drain", station.level if station else next(iter(_levels(design)), "")),)
-    if does == "fill":
-        return (Effect("fill", service),)
-    kind = cast(EffectKind, does)
-    return (Effect(kind, where),) if does in ("hang", "cap") else ()
-
-
 # --- rules that make steps
 # ---------------------------------------------------------------------------------------------
 
@@ -285,7 +207,7 @@ def _isolate(design: Layout) -> Iterable[WorkStep]:
         "isolate",
         "Make it safe",
         "supply, boiler" if powered else "supply",
-        (),
+        (Need("mark-flow", "which pipe is the flow is told by heat"),),
         rates(design)["isolate"],
         (0,),
         hold,
@@ -309,8 +231,11 @@ def _take_off(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             f"off:{station.id}",
             "take off",
             f"Take {station.id} off",
-            station.name or station.kind,
-            tuple(_before(first, _services(station), {"isolate": "it is live", "drain": "it is full of water"})),
+            station.name or spec.kind(station.kind).title(design.job.practice),
+            (
+                *_before(first, _services(station), {"isolate": "it is live", "drain": "it is full of water"}),
+                *(Need(f"look:{new.id}", LOOKED) for new in _instead(design, station)),
+            ),
             rates(design)["take off"],
             (1.5,),
             "pipes left clean and capped, stubs made good at the floor",
@@ -320,6 +245,58 @@ def _take_off(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             (),
             2 if heavy else 1,
             effects=(Effect("cut", station.id), Effect("cap", station.id)),
+        )
+
+
+def _instead(design: Layout, old: Station) -> list[Station]:
+    """The new stations that come in place of one that goes: of its kind, on its level."""
+    return [
+        one
+        for one in design.job.stations
+        if one.state == "new" and (one.kind, one.level) == (old.kind, old.level) and not has_trait(one, "unhung")
+    ]
+
+
+def _look_over(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
+    """What comes in place of what goes is looked over, out of its box, before the old one comes off."""
+    new = {one.id: one for old in design.job.stations if old.state == "remove" for one in _instead(design, old)}
+    for station in new.values():
+        kind = spec.kind(station.kind).title(design.job.practice)
+        yield WorkStep(
+            f"look:{station.id}",
+            "look over",
+            f"Look {station.id} over",
+            f"{kind}, out of its box",
+            (),
+            rates(design)["look over"],
+            (-1, 1),
+            "right one, whole, nothing dented, all in the box, before the old one comes off",
+        )
+
+
+def _clips(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
+    """Clips go up before the pipe, where it runs open."""
+    lie = design.pipework.straights
+    hung = {
+        one.run: sum(len(clipped.at) for clipped in one.straights if lie[clipped.straight].place in OPEN_PLACES)
+        for one in design.supports
+    }
+    count = sum(hung.values())
+    if count:
+        runs = [run for run, clips in hung.items() if clips]
+        shown = f"{', '.join(runs[:6])}{' and more' if len(runs) > 6 else ''}"
+        dead: dict[EffectKind, str] = {"isolate": "what it is drilled beside is dead"}
+        yield WorkStep(
+            "clips",
+            "clips",
+            "Put up the clips",
+            f"{count} of them, for {shown}",
+            tuple(_before(first, {run.service for run in design.job.runs if run.id in runs}, dead)),
+            rates(design)["clip"] * count,
+            (2.9,),
+            "as the list under Make has them; left open until the pipe lies",
+            DRILLING,
+            ("tape", "level", "drill", "cable detector"),
         )
 
 
@@ -347,9 +324,10 @@ def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             )
             continue
         rate = rates(design).get(f"hang {station.kind}", rates(design)["hang other"])
-        heavy = _heavy(station)
+        heavy, drilled = _heavy(station), has_trait(station, "drilled")
         kind = spec.kind(station.kind)
         title = f"{kind.set_up} {station.id}"
+        what = f"{kind.title(design.job.practice)} {station.name}".strip()
         order = 0.0 if _heats(station) else 1.0
         old = [
             Need(f"off:{other.id}", "the old one hangs there")
@@ -365,9 +343,9 @@ def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             rate,
             (2, order, levels.index(station.level) if station.level in levels else 0),
             "",
-            "Drilling: detect cables and pipes first." + (" Over 25 kg: two people." if heavy else ""),
-            ("level", "drill", "cable detector"),
-            (f"{station.kind} {station.name}".strip(), "fixings for the wall"),
+            f"{DRILLING if drilled else ''}{' Over 25 kg: two people.' if heavy else ''}".strip(),
+            ("level", "drill", "cable detector") if drilled else ("level",),
+            (what, "fixings for the wall") if drilled else (what,),
             2 if heavy else 1,
             effects=(Effect("hang", station.id),),
         )
@@ -423,6 +401,7 @@ def _pipe(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             owner, name = split_anchor(anchor)
             if design.job.station(owner) and name:
                 needs.append(Need(f"hang:{owner}", f"the pipe is made to {owner} where it hangs"))
+        needs.append(Need("clips", "it is laid into them"))
         parent = split_anchor(run.start)[0]
         if design.job.run(parent):
             needs.append(Need(f"pipe:{parent}", f"{run.id} starts on {parent}"))
@@ -530,4 +509,10 @@ def _hand_over(design: Layout, made: list[WorkStep]) -> Iterable[WorkStep]:
         )
 
 
-_MAKERS: tuple[Callable[[Layout, list[WorkStep]], Iterable[WorkStep]], ...] = (_take_off, _hang, _pipe)
+_MAKERS: tuple[Callable[[Layout, list[WorkStep]], Iterable[WorkStep]], ...] = (
+    _look_over,
+    _take_off,
+    _hang,
+    _clips,
+    _pipe,
+)

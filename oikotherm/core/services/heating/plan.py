@@ -133,4 +133,22 @@ def _finish(design: Layout) -> Iterable[WorkStep]:
         )
 
 
-STEPS = (_drain, _fill, _bleed, _finish)
+def _mark_flow(design: Layout) -> Iterable[WorkStep]:
+    """Which of the old pipes is the flow is told by heat, before the boiler is off."""
+    if SPEC.id in touched(design) and is_old(design, SPEC.id):
+        yield WorkStep(
+            "mark-flow",
+            "mark flow",
+            "Mark the flow, hot",
+            "at the boiler and at each radiator that stays",
+            (),
+            rates(design)["mark flow"],
+            (-1,),
+            "marked on the pipe, and photographed, before anything is drained",
+            "Hot pipes burn.",
+            ("thermometer or two clamps", "tape to mark"),
+            service=SPEC.id,
+        )
+
+
+STEPS = (_mark_flow, _drain, _fill, _bleed, _finish)

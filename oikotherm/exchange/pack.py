@@ -16,10 +16,13 @@ from ..core.joints.fitted import Joint
 from ..core.memory import Memory
 from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
-from ..core.services.rooms import rooms
+from ..core.services.heating.small import readings_of
+from ..core.services.rooms import rooms, small_jobs
 from ..core.work.care import reminders, shut_offs, top_up
+from ..core.work.commissioning import commission_reads
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.sections import KeptTest
+from ..core.work.small import sheets_of
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in
@@ -43,6 +46,31 @@ def sections_of(design: Design) -> list[PackSection]:
     """What each service puts into the pack."""
     made = (maker(design) for room in rooms().values() for maker in room.pack)
     return [one for one in made if one is not None]
+
+
+def _small_jobs(design: Design) -> list[PackSection]:
+    """The small jobs: what was found and done, and the readings of a gauge that fell."""
+    kinds, found = small_jobs(), []
+    for task, sheet in sheets_of(design):
+        rows = [("What", "Figure"), *sheet.heads]
+        rows += [
+            (at.strftime("%Y-%m-%d %H:%M"), f"{bar:.2f} bar, {temp:.0f} C") for _, at, bar, temp in readings_of(task)
+        ]
+        if len(rows) > 1:
+            found.append(PackSection(kinds[task.kind].title, tuple(rows)))
+    return found
+
+
+def _commissioned(design: Design, records: Sequence[Record]) -> list[PackSection]:
+    """What was read when it ran, station by station; a line nobody read is shown as such."""
+    found = []
+    for station, reads in commission_reads(design, records):
+        rows = [("Commissioning", "Read", "Expected", "By")]
+        for one in reads:
+            said = f"{one.said} {one.line.unit}".strip() if one.said else "not read"
+            rows.append((one.line.says, said, one.line.expected or one.line.source, one.by_role))
+        found.append(PackSection(f"Commissioning of {station}", tuple(rows)))
+    return found
 
 
 def _seen(design: Design, joint: Joint, state: JointState | None) -> str:
@@ -85,7 +113,10 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "today": today.isoformat(),
         "unit": design.job.pace_unit,
         "caption": f"{design.job.title}, isometric; lengths centre to centre; flow solid, return dashed",
-        "sections": [{"title": one.title, "rows": [list(row) for row in one.rows]} for one in sections_of(design)],
+        "sections": [
+            {"title": one.title, "rows": [list(row) for row in one.rows]}
+            for one in (*sections_of(design), *_small_jobs(design), *_commissioned(design, records))
+        ],
         "complete": not stops and passed,
         "stops": stops,
         "sizes": sizes_of(design),

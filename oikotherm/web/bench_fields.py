@@ -23,7 +23,7 @@ GROUPS = (
     ("Cutting and bending", ("lengths", "rows", "bends")),
     ("Joints", ("joints",)),
     ("Fit-up and fixing", ("fitup", "fixing")),
-    ("Radiators", ("radiators", "emitters")),
+    ("Radiators and boilers", ("radiators", "emitters", "boiler")),
     ("Heating water", ("circuits",)),
     ("Units", ("units",)),
 )

@@ -5,15 +5,18 @@ from __future__ import annotations
 from dataclasses import asdict
 from datetime import date
 from typing import Any
+from uuid import uuid4
 
 from flask import Blueprint, redirect, request, url_for
 
 from ..core.errors import Refused
 from ..core.quantity import PA_PER_BAR, convert
 from ..core.services import spec
+from ..core.work.commissioning import commission_reads
 from ..core.work.proof import read_readings
 from ..core.work.records import joint_states, missing_checks
 from ..core.work.sections import SectionProof, rig_of
+from ..core.work.steps import CommissionLine
 from ..exchange.site import proofs_of
 from ..store import people as people_store
 from ..store import records as records_store
@@ -58,6 +61,7 @@ def _prove(frame: Frame) -> dict[str, Any]:
             for one in proofs
         ],
         "proof": _whole(frame, shown) if shown else None,
+        "commission": commission_reads(design, records),
         "gauges": people_store.instruments(db.get()),
         "today": date.today().isoformat(),
     }
@@ -170,6 +174,36 @@ def keep_test(uid: str) -> Any:
     except Refused as error:
         return frame.render("prove.html", typed=form, error=error), 422
     return redirect(url_for(".prove", uid=uid, section=asked) + "#tests", 303)
+
+
+@bp.post("/commission")
+def keep_reading(uid: str) -> Any:
+    """Keep what was read on one or more lines of a commissioning record; lines left as they were are not kept again."""
+    form, frame, conn = request.form, Frame(uid, "prove"), db.get()
+    try:
+        with writing(conn):
+            for _, reads in commission_reads(frame.design, records_here(uid)):
+                for one in reads:
+                    said = form.get(one.line.key, "").strip()
+                    if said and said != one.said:
+                        records_store.add(conn, _reading(frame, one.line, said, form.get("by_role", "site lead")))
+    except Refused as error:
+        return frame.render("prove.html", typed=form, error=error), 422
+    return redirect(url_for(".prove", uid=uid) + "#commission", 303)
+
+
+def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str) -> dict[str, Any]:
+    return {
+        "uuid": str(uuid4()),
+        "job": frame.uid,
+        "kind": "commission",
+        "key": line.key,
+        "label": line.says[:60],
+        "rev": frame.rev,
+        "made_at": now(),
+        "by_role": by_role,
+        "body": {"said": said},
+    }
 
 
 def _body(shown: SectionProof, gauge: dict[str, Any], records: list[Any], readings: str) -> dict[str, Any]:

@@ -105,7 +105,8 @@ class SectionTest(unittest.TestCase):
             {"do": "put_run", "text": "G1 from MTR.out cu-m 22: U900 E3000 -> cap"},
         )
         design = derive(there)
-        self.assertEqual([step.key for step in design.plan], ["isolate", "pipe:G1", "proof:gas/MTR.out/1", "handover"])
+        keys = [step.key for step in design.plan]
+        self.assertEqual(keys, ["isolate", "clips", "pipe:G1", "proof:gas/MTR.out/1", "handover"])
         words = " ".join(
             f"{s.title} {s.where} {s.hold} {s.caution} {[n.why for n in s.needs]}" for s in design.plan
         ).lower()

@@ -45,6 +45,9 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "exponent": (Annotated[float, Field(ge=1, le=2)], ""),
     "volume_l": (NotNegative, ""),
     "kv": (Positive, ""),
+    "flue_centre_mm": (Positive, "The flue's centre above the floor."),
+    "bracket_below_mm": (Positive, "The maker's measure from flue centre down to the bracket."),
+    "flue_mm": (Positive, "The flue across."),
     "most_bar": (Positive, "The highest pressure it bears, by its plate."),
     "loop_m": (NotNegative, "Pipe laid within an emitter: the loop of a floor or wall."),
     "room": (Id, ""),
@@ -87,6 +90,9 @@ class StationData(Frozen):
         exponent: float | None = None
         volume_l: float | None = None
         kv: float | None = None
+        flue_centre_mm: float | None = None
+        bracket_below_mm: float | None = None
+        flue_mm: float | None = None
         most_bar: float | None = None
         loop_m: float | None = None
         room: str | None = None

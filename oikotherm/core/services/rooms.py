@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from ..network.file import SolvedNetwork
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
-    from ..work.steps import Care, PackSection, TestKind, WorkStep
+    from ..work.steps import Care, CommissionLine, PackSection, TestKind, WorkStep
     from .small_jobs import SmallJob
 
 
@@ -34,7 +34,8 @@ class ServiceRoom(Generic[D]):
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules:
     its findings; steps: makers of steps of the plan; tests: how it is proved; care: what comes round again; pack:
     sections of the pack; water_work: its draining and filling; tools: gives its calc tools by name; templates: kinds of
-    job it begins; small_jobs: those of every day, each on one page.
+    job it begins; small_jobs: those of every day, each on one page;
+    commissioning: what is read when it runs, station by station.
     """
 
     spec: spec.ServiceSpec
@@ -50,6 +51,7 @@ class ServiceRoom(Generic[D]):
     tools: Callable[[], Mapping[str, Tool]] = dict
     templates: Mapping[str, Any] = field(default_factory=dict)
     small_jobs: Mapping[str, SmallJob] = field(default_factory=dict)
+    commissioning: Callable[[D], tuple[tuple[str, tuple[CommissionLine, ...]], ...]] | None = None
 
 
 _ROOMS: dict[str, ServiceRoom[Any]] = {}

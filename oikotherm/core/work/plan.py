@@ -339,7 +339,7 @@ def _hang(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
             "hang",
             title,
             f"{station.id}, {station.name or station.level}",
-            (*drains, *old),
+            (*drains, *old, Need(f"template:{station.id}", "its bracket is measured from the flue")),
             rate,
             (2, order, levels.index(station.level) if station.level in levels else 0),
             "",

@@ -89,6 +89,12 @@ class NoteBody(_Closed):
     text: Annotated[str, StringConstraints(max_length=2000)] | None = None
 
 
+class CommissionBody(_Closed):
+    """What was read when it ran: a value in the unit of its line, or words."""
+
+    said: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+
+
 class GaugeBody(_Closed):
     """The gauge a test was read on."""
 
@@ -135,7 +141,13 @@ class TestBody(_Closed):
     state: Line | None = None
 
 
-BODIES: dict[str, type[_Closed]] = {"joint": JointBody, "step": StepBody, "test": TestBody, "note": NoteBody}
+BODIES: dict[str, type[_Closed]] = {
+    "joint": JointBody,
+    "step": StepBody,
+    "test": TestBody,
+    "note": NoteBody,
+    "commission": CommissionBody,
+}
 
 
 class RecordIn(_Closed):
@@ -143,7 +155,7 @@ class RecordIn(_Closed):
 
     uuid: Uuid
     job: Line
-    kind: Literal["joint", "step", "test", "note"]
+    kind: Literal["joint", "step", "test", "note", "commission"]
     key: Key
     label: Line
     rev: Annotated[int, Field(ge=0, le=10**9)]

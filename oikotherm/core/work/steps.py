@@ -107,6 +107,17 @@ class TestKind(Generic[D]):
 
 
 @dataclass(frozen=True, slots=True)
+class CommissionLine:
+    """One line of a commissioning record. key: of its record; expected: what is looked for, "" where the maker says."""
+
+    key: str
+    says: str
+    unit: str
+    expected: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
 class Reminder:
     """Something that comes round: first due on that day, then every so many months; 0: once."""
 

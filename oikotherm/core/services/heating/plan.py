@@ -8,6 +8,7 @@ from ...layout import Layout
 from ...network.graph import has_trait
 from ...work.plan import is_old, rates, touched
 from ...work.steps import Effect, Need, WorkStep
+from .boiler_change import boiler_steps, new_boilers
 from .circuits import ROLES, is_source
 from .sizing import heating_of
 from .stations import SPEC
@@ -56,7 +57,10 @@ def _fill(design: Layout) -> Iterable[WorkStep]:
             "fill",
             "Fill, dose and set the pressure",
             "filling point",
-            (Need("proof", "inhibitor in a system that leaks is lost"),),
+            (
+                Need("proof", "inhibitor in a system that leaks is lost"),
+                Need("flush", "inhibitor goes into clean water"),
+            ),
             rates(design)["fill"],
             (5,),
             "cold pressure as on the sizes page",
@@ -119,7 +123,15 @@ def _finish(design: Layout) -> Iterable[WorkStep]:
             "hot check",
             "Heat it and look at every joint hot",
             "the whole circuit",
-            (*bleeds, Need("fill", "a dry boiler is lost")),
+            (
+                *bleeds,
+                Need("fill", "a dry boiler is lost"),
+                *(
+                    Need(f"{before}:{one.id}", "it does not fire before")
+                    for one in new_boilers(design.job)
+                    for before in ("flue", "condensate", "bonding", "controls")
+                ),
+            ),
             rates(design)["hot check"],
             (7,),
             "cold pressure the same again afterwards",
@@ -151,4 +163,4 @@ def _mark_flow(design: Layout) -> Iterable[WorkStep]:
         )
 
 
-STEPS = (_mark_flow, _drain, _fill, _bleed, _finish)
+STEPS = (_mark_flow, _drain, _fill, _bleed, _finish, boiler_steps)

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from ..rooms import ServiceRoom
+from .boiler_change import commissioning
 from .care import care
 from .demand import demand
 from .pack import PACK
@@ -45,4 +46,5 @@ ROOM = ServiceRoom(
     tools=tools,
     templates=TEMPLATES,
     small_jobs=SMALL_JOBS,
+    commissioning=commissioning,
 )

@@ -1,6 +1,6 @@
-"""Calc tools of heating: emitters, circuits, pumps, radiators."""
+"""Calc tools of heating: emitters, circuits, pumps, radiators, boilers."""
 
-from . import circuits, emitters, radiators  # noqa: F401 - keeps the tools
+from . import boiler, circuits, emitters, radiators  # noqa: F401 - keeps the tools
 from .box import tool
 
 TOOLS = tool.tools

@@ -11,7 +11,8 @@ import sys
 import time
 import unittest
 
-PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "pace", "walk")]
+PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "pace", "walk", "small")]
+BESIDE = [*PAGES, "tests.test_kill", "tests.test_faults"]  # those that wait on servers, too
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -62,8 +63,6 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_services",
                 "tests.test_campaign",
                 "tests.test_cli",
-                "tests.test_faults",
-                "tests.test_kill",
                 "tests.test_pack",
                 "tests.test_run",
             ]
@@ -76,7 +75,7 @@ def main() -> int:
     only = sys.argv[1:]
     loader = unittest.defaultTestLoader
     if only == ["--pages"]:
-        passed, failed = run(loader.loadTestsFromNames(PAGES))
+        passed, failed = run(loader.loadTestsFromNames(BESIDE))
     elif only:
         passed, failed = run(loader.loadTestsFromNames(only))
     else:

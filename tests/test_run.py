@@ -2,7 +2,7 @@
 
 import unittest
 
-from tests.run import PAGES, all_but_pages
+from tests.run import BESIDE, all_but_pages
 
 
 def names(suite):
@@ -16,5 +16,5 @@ def names(suite):
 class RunTest(unittest.TestCase):
     def test_both_parts_together_are_all_tests(self):
         loader = unittest.defaultTestLoader
-        parts = [*names(all_but_pages(loader)), *names(loader.loadTestsFromNames(PAGES))]
+        parts = [*names(all_but_pages(loader)), *names(loader.loadTestsFromNames(BESIDE))]
         self.assertEqual(sorted(parts), sorted(names(loader.discover("tests", top_level_dir="."))))

@@ -16,9 +16,9 @@ from ..core.job.model import Job, Task
 from ..core.quantity import PaceUnit, Practice, length_text
 from ..core.services.heating.small import READING, READING_EXAMPLE, read_reading, readings_of, story_of
 from ..core.services.rooms import small_jobs
-from ..core.services.small_jobs import Ask, SmallJob, read_answer, read_answers, usual_answer
 from ..core.work.records import ticked
 from ..core.work.small import sheets_of
+from ..core.work.small_jobs import Ask, SmallJob, read_answer, read_answers, usual_answer
 from ..exchange.cutlist import cut_rows
 from ..store import jobs as jobs_store
 from ..store.database import writing

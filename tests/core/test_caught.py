@@ -365,12 +365,15 @@ class BehindTest(unittest.TestCase):
         start = two_pipe()
         joined = {"do": "put_run", "text": "F4 from F1.T9 cu-m 15: N200 -> STB.end"}
         bare = {**stub, "data": {}}
-        volumes = []
+        volumes: list[float] = []
+        drained: list[float] = []
         for one in (bare, stub):
             made = derive(edit(start, {"do": "put_station", "station": one}, joined))
             (heating,) = heating_of(made)
             volumes.append(heating.volume_l)
+            drained.append(sum(storey.litres for work in made.water_work for storey in work.storeys))
         self.assertAlmostEqual(volumes[1] - volumes[0], 3 * 5.8 * 1.2 + 5 + 12 * math.pi / 4 * 0.136**2 * 10, places=3)
+        self.assertAlmostEqual(drained[1] - drained[0], volumes[1] - volumes[0], places=1)  # and out again
         rows = [row for row in heating.volume if row.what.startswith("STB")]
         self.assertEqual([row.what for row in rows], ["STB: 3 double panel", "STB: 1 towel rail", "STB: 12 m of pipe"])
         self.assertTrue(all("assumed" in row.source for row in rows))

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from ..network.file import SolvedNetwork
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
+    from ..work.small_jobs import SmallJob
     from ..work.steps import Care, CommissionLine, PackSection, TestKind, WorkStep
-    from .small_jobs import SmallJob
 
 
 D = TypeVar("D")  # core.design.Design, which asks the rooms and so is not named here

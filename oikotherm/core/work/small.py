@@ -10,8 +10,8 @@ from ..job.model import Task
 from ..layout import Layout
 from ..services import spec
 from ..services.rooms import small_jobs
-from ..services.small_jobs import JobSheet
 from .sections import sections_of
+from .small_jobs import JobSheet
 from .steps import Effect, EffectKind, Need, WorkStep
 
 RANKS = {"before": -1.0, "safe": 0.0, "off": 1.5, "make": 2.0, "join": 3.5, "fill": 5.0, "bleed": 6.0, "hot": 7.0}

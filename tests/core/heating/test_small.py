@@ -13,9 +13,9 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank, read, write
 from oikotherm.core.services.heating.small import SMALL_JOBS
-from oikotherm.core.services.small_jobs import JobSheet, read_answers
 from oikotherm.core.work.care import reminders
 from oikotherm.core.work.small import sheets_of
+from oikotherm.core.work.small_jobs import JobSheet, read_answers
 
 CATALOGUE = standard()
 TODAY = date(2026, 3, 1)

@@ -18,7 +18,7 @@ from ...pipework.geometry import PortPlace
 from ...pipework.trace import trace
 from ...practice import options_of
 from ...quantity import length_text, parse, trim
-from ..small_jobs import Answers, Ask, JobSheet, SmallJob, read_pipe_text
+from ...work.small_jobs import Answers, Ask, JobSheet, SmallJob, read_pipe_text
 from .circuit_water import (
     USUAL_PRECHARGE_BAR,
     USUAL_VESSEL_L,

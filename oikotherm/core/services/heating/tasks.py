@@ -13,8 +13,8 @@ from ...errors import Refused
 from ...job.model import Pipe
 from ...making.holes import hole_mm
 from ...tables import read_rows
+from ...work.small_jobs import JobSheet, Phase, SheetStep
 from ...working import Step
-from ..small_jobs import JobSheet, Phase, SheetStep
 
 LEAST_GAP_MM, MOST_GAP_MM = 80.0, 120.0  # typ: floor to the mouth of the valve
 RESERVE = 1.5  # typ: filled weight and half again

@@ -59,9 +59,12 @@ def water_work(design: Layout, heating: Heating) -> WaterWork | None:
             a, b = design.fitted.spans[key]
             litres[level_of((a.z + b.z) / 2)] += math.pi / 4 * (row.bore_mm / 100) ** 2 * b.minus(a).length / 100
     stations = {station.id: station.level for part in parts for station in part.circuit.stations}
+    stubs = [one for one in design.job.stations if one.data.behind or one.data.behind_pipe_m]
+    levels_of = stations | {one.id: one.level for one in stubs}
     for row_ in (row for part in parts for row in part.volume):
-        if row_.what in stations:
-            litres[stations[row_.what]] += row_.litres
+        owner = row_.what.partition(":")[0]  # what stands behind a stub is named with it
+        if owner in levels_of:
+            litres[levels_of[owner]] += row_.litres
     drains = [work.nodes[node.key].at.z for node in devices(heating.circuit, work, "drain")]
     loops = {station.id for part in parts for station in part.circuit.stations if station.data.loop_m}
     in_floor = [(row.what, row.litres) for part in parts for row in part.volume if row.what in loops]

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ....bench.lengths import read_pipe
 from ....bench.registry import Input, Quantity, in_force, mm
-from ...small_jobs import JobSheet
+from ....work.small_jobs import JobSheet
 from .. import tasks
 from .box import tool
 

@@ -23,7 +23,7 @@ VIEWS = {
     "sheet": ("/jobs/lockhouse/handover/sheet", DESK),
     "home": ("/", DESK),
     "bench": ("/bench/cut_length?pipe=cu-m+15&method=capillary&from=elbow&to=tee&centre_to_centre=500", DESK),
-    "pace-phone": ("/jobs/lockhouse/pace", PHONE),
+    "small-phone": ("/small/hang?stand=260&centres=1107", PHONE),
     "joints-phone": ("/jobs/lockhouse/joints", PHONE),
     "order-phone": ("/jobs/lockhouse/order", PHONE),
     "prove-phone": ("/jobs/lockhouse/prove", PHONE),
@@ -46,6 +46,9 @@ def main() -> None:
                 if name == "pace":
                     page.locator(".run[data-run=RT3] .run-id").click()
                     page.wait_for_timeout(700)
+                if name == "small-phone":
+                    page.click("button.act")
+                    page.wait_for_load_state("networkidle")
                 if name == "make":
                     page.locator("#F1-D summary").click()
                 page.wait_for_timeout(200)

@@ -37,7 +37,7 @@ PAGES = (
     "/practice?topic=metal-joining&option=press",
     "/property",
     "/nothing",
-    "/bench/moved_radiator?pipe=cu-m+15",
+    "/small/valve",
     "/jobs/olmo-vecchio/sizes",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
 FRAMES = ("/", "/bench", "/jobs/lockhouse/pace", "/jobs/lockhouse/order")  # where the parts all pages share are pressed

@@ -6,6 +6,8 @@ import re
 import time
 import unittest
 
+from axe_playwright_python.sync_playwright import Axe
+
 from .pages import SETTLED, BrowserCase
 
 KEYS_A_SECOND, MOST_S = 3, 300
@@ -142,6 +144,14 @@ class SmallJobs(BrowserCase):
         self.assertIn("expected", self.page.locator("#story .refused").inner_text())
         self.assertEqual(self.page.input_value("[name=reading]"), "x")
         self.done("Falling pressure found")
+
+    def test_axe_finds_nothing_serious(self):
+        for kind in ("hang", "pressure"):
+            self.go(f"/small/{kind}")
+            self.page.click("button.act")
+            self.page.wait_for_function(SETTLED, polling=20)
+            found = Axe().run(self.page, options={"resultTypes": ["violations"]}).response["violations"]
+            self.assertEqual([one["id"] for one in found if one["impact"] in ("serious", "critical")], [])
 
     def test_its_pages_hold_on_a_phone(self):
         page = self.open(390, 844)

@@ -25,6 +25,7 @@ GROUPS = (
     ("Fit-up and fixing", ("fitup", "fixing")),
     ("Radiators and boilers", ("radiators", "emitters", "boiler")),
     ("Heating water", ("circuits",)),
+    ("Gas", ("pipes", "fuel")),
     ("Units", ("units",)),
 )
 

@@ -195,6 +195,7 @@ class TapInIn(Input):
         default=None, description="between the centres of the two fittings on the old line; mm, or text with a unit"
     )
     at: Quantity | None = Field(default=None, description="the new tee's centre from the first fitting's; mm")
+    branch: str | None = Field(default=None, description="pipe of the branch, such as fe-40 1/2 (as the line)")
 
 
 @tool(
@@ -211,14 +212,22 @@ def tap_in(said: TapInIn) -> dict[str, Any]:
         None if said.centres is None else mm(said.centres, "centres"),
         None if said.at is None else mm(said.at, "at"),
     )
+    branch = None if said.branch is None else read_pipe(said.branch, catalogue)
+    own = read_pipe(said.pipe, catalogue)
+    reduced = branch is not None and branch.size != own.size
+    names = [
+        f"{own.size} x {branch.size} tee" if reduced and branch and one == f"{own.size} tee" else one
+        for one in found.parts
+    ]
     text = f"at least {found.least_mm:.1f} mm from the tee's centre to the far fitting's"
     if found.cuts_mm:
         text = f"cut at {found.cuts_mm[0]:.0f} and {found.cuts_mm[1]:.0f} mm from the first fitting's centre; {text}"
     return {
         "least_mm": found.least_mm,
+        "least_centres_mm": found.least_mm,
         "pieces_mm": list(found.pieces_mm),
         "cuts_mm": list(found.cuts_mm or ()),
-        "parts": list(found.parts),
+        "parts": names,
         "order": list(found.order),
         "again": list(found.again),
         "cautions": [

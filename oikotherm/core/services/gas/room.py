@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
 from ..rooms import ServiceRoom
 from .demand import demand
 from .proof import TESTS
 from .rules import RULES
 from .stations import SPEC
 
+if TYPE_CHECKING:
+    from ...bench.registry import Tool
+
+
+def tools() -> Mapping[str, Tool]:
+    """The calc tools of gas: read when somebody asks for one."""
+    from .bench import TOOLS
+
+    return TOOLS
+
+
 ROOM = ServiceRoom(
     spec=SPEC,
     demand=demand,
     rules=RULES,
     tests=TESTS,
+    tools=tools,
 )

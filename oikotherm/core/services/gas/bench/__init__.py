@@ -1,0 +1,6 @@
+"""Calc tools of gas: what a pipe carries, the wrong gas, traps, rooms, connectors, tanks, nipples."""
+
+from . import fuel, pipes  # noqa: F401 - keeps the tools
+from .box import tool
+
+TOOLS = tool.tools

@@ -221,6 +221,8 @@ def size(args: argparse.Namespace) -> int:
         from .exchange.sized import sized_row
 
         spec.service(args.service)
+        if args.service == "gas":
+            return _size_gas(args, design)
         found = design.sized.get(args.service)
         if found is None:
             raise Refused(
@@ -234,6 +236,17 @@ def size(args: argparse.Namespace) -> int:
         _print({"job": design.job.uid, "title": design.job.title, **run(design, said)})
         return 0
     _print({"job": design.job.uid, "title": design.job.title, "circuits": sizes_of(design)})
+    return 0
+
+
+def _size_gas(args: argparse.Namespace, design: Any) -> int:
+    """The gas networks of a job, by the practice's rule, formula and gas or by those asked for."""
+    from .core.services.gas.sizing import networks
+    from .exchange.gas_sizes import gas_row
+
+    found = networks(design, args.rule, args.formula, args.fuel)
+    rows = [gas_row(one, design.context.catalogue) for one in found]
+    _print({"job": design.job.uid, "title": design.job.title, "service": "gas", "supplies": rows})
     return 0
 
 
@@ -388,6 +401,12 @@ def parser() -> argparse.ArgumentParser:
     sized.add_argument(
         "--service", help="the networks of one service, as every service gives them (heating, or another that sizes)"
     )
+    for name, kinds in (
+        ("rule", ("longest", "branch", "network")),
+        ("formula", ("north-american", "metric")),
+        ("fuel", ("natural", "propane")),
+    ):
+        sized.add_argument(f"--{name}", choices=kinds, help="of gas: other than the practice has it")
     sized.add_argument(
         "--simulate", metavar="FILE", help="settings as JSON (- for standard input): run the circuit instead"
     )

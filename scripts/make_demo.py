@@ -102,9 +102,9 @@ HEATING = (
 )
 DRAINS = ("i18/device:in", "i18/device:out", "i73/device:in", "i73/device:out")
 OTHER = (
-    "G1 from MTR.out cu-m 22: U600 [iso] U300 E3163 *T1 (wall 100 sleeve) E910 (wall 100) E2700 D1204 =cu-m 15 E100 "
-    "[iso] E250 U66 -> BLR.gas",
-    "G2 from G1.T1 cu-m 15: D100 *T1 D1875 S600 [iso] S2546 -> RNG.gas",
+    "G1 from MTR.out cu-m 28: U600 [iso] U300 E3163 *T1 =cu-m 22 (wall 100 sleeve) E910 (wall 100) E2700 D1204 E100 "
+    "[iso] =cu-m 15 E250 U66 -> BLR.gas",
+    "G2 from G1.T1 cu-m 22: D100 *T1 D1875 S600 [iso] S2546 -> RNG.gas",
     "G3 from G2.T1 cu-m 15: S4146 D1575 [iso] D300 S200 -> URN.gas",
     "C1 from SUP.out cu-m 22: U200 [iso] U400 *T1 U440 S200 [iso] S1132 D740 -> SOF.in",
     "C2 from SOF.out cu-m 22: U200 W100 S200 [iso] S200 =cu-m 15 S1232 W840 U140 -> K1.in",
@@ -137,7 +137,7 @@ def surveyed() -> Job:
             "L0",
             (7500, 6000, 1000),
             "S",
-            data={"output_w": 18000, "room": "SCU", "kv": 3.5, "volume_l": 3.2},
+            data={"output_w": 18000, "input_w": 20000, "room": "SCU", "kv": 3.5, "volume_l": 3.2},
         )
     )
     for id_, name, level, at, faces, output, width, room in RADIATORS:
@@ -170,7 +170,7 @@ def surveyed() -> Job:
             "L0",
             (3600, 2400, 0),
             "W",
-            data={"input_w": 28000, "height_mm": 860},
+            data={"input_w": 28000, "height_mm": 860, "gas": "natural"},
         ),
         _station(
             "appliance", "URN", "Water boiler", "L0", (3600, 1200, 0), "W", data={"input_w": 9000, "height_mm": 860}
@@ -298,7 +298,7 @@ def fernhollow() -> Job:
             "L0",
             (112 * IN, 86 * IN, 40 * IN),
             "W",
-            data={"outlet_pa": 2740},
+            data={"outlet_pa": 2865, "gas": "propane"},
         ),
         _station(
             "vessel",

@@ -12,7 +12,7 @@ import time
 import unittest
 
 PAGES = [f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "pace", "walk", "small")]
-BESIDE = [*PAGES, "tests.test_kill", "tests.test_faults"]  # those that wait on servers, too
+BESIDE = [*PAGES, "tests.test_faults"]  # what waits on servers, too: two halves of about one length
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -63,6 +63,7 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_services",
                 "tests.test_campaign",
                 "tests.test_cli",
+                "tests.test_kill",
                 "tests.test_pack",
                 "tests.test_run",
             ]

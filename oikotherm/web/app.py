@@ -79,6 +79,7 @@ def _secret(data: Path) -> str:
 
 def _blueprints(app: Flask) -> None:
     from . import bench, handover, home, job, make, pace, people, practice, prove, site, sizes, small, survey, van
+    from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
 

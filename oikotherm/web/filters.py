@@ -9,8 +9,9 @@ from typing import Any
 from flask import Flask
 from markupsafe import Markup, escape
 
-from ..core.quantity import length_text, trim
+from ..core.quantity import convert, length_text, trim
 
+ELEVATED_PA = 10_000.0  # gas above it is read in psi where inches of water are the rule
 PRACTICES = {"british": "metric, British kind", "continental": "continental", "north-american": "North American"}
 
 
@@ -34,6 +35,15 @@ def figure1(value: Any) -> str:
     return f"{float(value):.1f}"
 
 
+def gas_pressure(pressure_pa: float, practice: str) -> Markup:
+    """A gas pressure as the trade of a practice reads it, with its unit in a lighter tone."""
+    unit, word = ("inH2O", "in w.c.") if practice == "north-american" else ("mbar", "mbar")
+    if practice == "north-american" and abs(pressure_pa) >= ELEVATED_PA:
+        unit = word = "psi"
+    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
+    return Markup('<span class="measure">{}<i> {}</i></span>').format(f"{value:.2f}", word)
+
+
 def when(stamp: str) -> str:
     """An ISO time as a day and a time of day; anything else as it is."""
     try:
@@ -54,6 +64,6 @@ def inputs_text(inputs: tuple[tuple[str, float], ...]) -> str:
 
 
 def register(app: Flask) -> None:
-    for one in (measure, plain, figure, figure1, when, inputs_text, pressure_bar):
+    for one in (measure, plain, figure, figure1, gas_pressure, when, inputs_text, pressure_bar):
         app.jinja_env.filters[one.__name__] = one
     app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape, fresh_uuid=lambda: str(uuid.uuid4()))

@@ -55,7 +55,7 @@ def _part(said: Any) -> str:
 
 
 def _page(said: Any) -> str:
-    return said if said in STAGE_PAGES else "pace"
+    return said if isinstance(said, str) and said in STAGE_PAGES else "pace"
 
 
 def edit_job(uid: str, rev: int, commands: list[Any]) -> int:

@@ -35,7 +35,7 @@ class SiteTest(BrowserCase):
         phone.wait_for_timeout(5000)  # another round of the queue has nothing left to send
         found = self.records()
         self.assertEqual(
-            [row[:3] for row in found], [("step", key, "apprentice") for key in ("isolate", "drain:water", "drain:L1")]
+            [row[:3] for row in found], [("step", key, "apprentice") for key in ("mark-flow", "isolate", "drain:water")]
         )
         self.go("/jobs/lockhouse/order", phone)
         self.assertEqual(phone.locator("li.done").count(), 3)
@@ -142,7 +142,7 @@ class SiteTest(BrowserCase):
         step.locator("summary").click()
         step.locator("select").select_option("proof")
         step.get_by_role("button", name="Move").click()
-        step.locator(".refused", has_text="an open run cannot hold pressure").wait_for()
+        step.locator(".refused", has_text="the pipe is fixed first").wait_for()
 
     def test_thumbs_fit_on_the_site_stages(self):
         for stage in ("joints", "order", "prove"):

@@ -113,6 +113,20 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "F9",
         "F9 comes out into view in pb-m 15",
     ),
+    "gas pipe too small for what hangs on it": (
+        LOCK,
+        (retyped(LOCK, "G2", ("cu-m 22", "cu-m 15")),),
+        "gas-short",
+        "RNG",
+        "RNG gets 1\\d.\\d\\d mbar with all appliances on: \\d.\\d\\d mbar are lost from MTR.out, 1.00 mbar may be",
+    ),
+    "an appliance set for propane on natural gas": (
+        LOCK,
+        (said(LOCK, "MTR", gas="natural"), said(LOCK, "URN", gas="propane")),
+        "gas-mismatch",
+        "URN",
+        "URN is set for propane and fed natural: 0.65 times its heat",
+    ),
     "gas through masonry without sleeve": (
         LOCK,
         (retyped(LOCK, "G1", ("(wall 100 sleeve)", "(wall 100)")),),
@@ -158,10 +172,10 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
     ),
     "a tee inside a wall": (
         LOCK,
-        (retyped(LOCK, "G1", ("E3163 *T1 (wall 100 sleeve) E910", "E3163 (wall 100 sleeve) E50 *T1 E860")),),
+        (retyped(LOCK, "G1", ("*T1 =cu-m 22 (wall 100 sleeve) E910", "(wall 100 sleeve) E50 *T1 =cu-m 22 E860")),),
         "joint-in-wall",
         "G1",
-        "15 tee capillary T1 lies inside W1",
+        "tee capillary T1 lies inside W1",
     ),
     "boiler below its load": (
         LOCK,

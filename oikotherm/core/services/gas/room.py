@@ -1,4 +1,4 @@
-"""What fuel gas adds to a design. Its rules are those of the way to an appliance; sizes are not worked out yet."""
+"""What fuel gas adds to a design: its pipe sized, rules of the way to an appliance, how it is proved."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from ..rooms import ServiceRoom
 from .demand import demand
 from .proof import TESTS
 from .rules import RULES
+from .sizing import size
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -27,5 +28,6 @@ ROOM = ServiceRoom(
     demand=demand,
     rules=RULES,
     tests=TESTS,
+    size=size,
     tools=tools,
 )

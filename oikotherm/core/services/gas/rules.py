@@ -1,14 +1,22 @@
-"""Rules of gas pipe: what comes before what on the way to an appliance."""
+"""Rules of gas pipe: what comes before what on the way to an appliance, what arrives there, and which gas."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ...job.model import DeviceItem, split_anchor
+from ...catalogue.loader import size_order
+from ...job.model import DeviceItem, Pipe, split_anchor
+from ...job.ways import Vec
+from ...quantity import convert
 from ...rules.registry import Remedy, RuleBook, Said, View
+from .capacity import gases
+from .checks import mismatch
+from .sizing import GasNetwork, enlarge_first
 
 rule = RuleBook("gas")
 SHUT = ("iso", "gate")
+SEEN_PA = 0.01
+PSI_FROM_PA = 10_000.0  # gas above it is read in psi in North America
 
 
 @rule(
@@ -64,6 +72,100 @@ def union_before_valve(view: View) -> Iterable[Said]:
 
 def _retyped(run: str, item: str, text: str) -> dict[str, str]:
     return {"do": "retype_item", "run": run, "item": item, "text": text}
+
+
+@rule(
+    "gas-short",
+    "stop",
+    "gas arrives too low",
+    "An appliance that gets too little pressure burns badly, goes out, or sends its products into the room.",
+    "practice limit of the pressure lost (typ); fuel gas code",
+    stage="sizes",
+)
+def gas_short(view: View) -> Iterable[Said]:
+    for net in _networks(view):
+        for end in net.terminals:
+            if end.margin_pa >= -SEEN_PA:
+                continue
+            lost = net.inlet_pa - end.arriving_pa
+            says = (
+                f"{end.station} gets {_said(view, end.arriving_pa)} with all appliances on: {_said(view, lost)} are "
+                f"lost from {net.source}, {_said(view, net.limit_pa)} may be."
+            )
+            first = enlarge_first(net, view.context.catalogue)
+            yield Said(
+                (end.station, net.source),
+                says,
+                tuple(_enlarged(net)),
+                _place(view, end.station),
+                (
+                    *((f"enlarge {first} first",) if first else ()),
+                    "bends instead of elbows",
+                    "a manifold on one large pipe, a home run to each appliance",
+                ),
+            )
+
+
+def _networks(view: View) -> tuple[GasNetwork, ...]:
+    sized = view.sized.get("gas")
+    return tuple(sized.detail) if sized else ()
+
+
+def _place(view: View, station: str) -> Vec | None:
+    return next((place.mouth for place in view.fitted.pipework.ports.values() if place.station.id == station), None)
+
+
+def _said(view: View, pressure_pa: float) -> str:
+    """A gas pressure as the practice reads it."""
+    if view.job.practice == "north-american":
+        unit = "psi" if pressure_pa >= PSI_FROM_PA else "inH2O"
+        return f"{convert(f'{pressure_pa:.6g} Pa', unit)[0]:.2f} {'psi' if unit == 'psi' else 'in w.c.'}"
+    return f"{pressure_pa / 100:.2f} mbar"
+
+
+def _enlarged(net: GasNetwork) -> Iterable[Remedy]:
+    """The sizes by pressure, where the pipe as drawn does not do: all that are said in one place go by the largest."""
+    sizes = net.rules.get("network") or {}
+    if not sizes or any(pipe is None for pipe in sizes.values()):
+        return
+    wanted: dict[tuple[str, str | None], list[tuple[str, Pipe, Pipe]]] = {}
+    for one in net.sections:
+        wanted.setdefault((one.run, one.item), []).append((one.id, one.pipe, sizes[one.id] or one.pipe))
+    commands, words = [], []
+    for (run, item), group in wanted.items():
+        new = max((pipe for _, _, pipe in group), key=lambda pipe: size_order(pipe.size))
+        if size_order(new.size) <= size_order(group[0][1].size):
+            continue
+        commands.append({"do": "set_pipe", "run": run, "item": item, "code": new.code, "size": new.size})
+        words.append(f"{', '.join(ident for ident, _, _ in group)}: {group[0][1]} becomes {new}")
+    if commands:
+        yield Remedy("Enlarge what is too small", tuple(commands), "; ".join(words))
+
+
+@rule(
+    "gas-mismatch",
+    "stop",
+    "an appliance set for another gas",
+    "Its burner gets far too much heat or too little: fire, or carbon monoxide. Only the maker's conversion kit, "
+    "fitted by a licensed person, changes it.",
+    "orifice flow law; licensed work",
+    stage="sizes",
+)
+def gas_mismatch(view: View) -> Iterable[Said]:
+    for net in _networks(view):
+        for end in net.terminals:
+            station = view.job.station(end.station)
+            own = gases().get(station.data.gas or "") if station else None
+            if station is None or own is None or own.id == net.gas.id:
+                continue
+            found = mismatch(own, net.gas, regulator=True, set_pa=own.metric_pa, fed_pa=net.inlet_pa)
+            yield Said(
+                (end.station, net.source),
+                f"{end.station} is set for {own.id} and fed {net.gas.id}: {found.factor:.2f} times its heat.",
+                (),
+                _place(view, end.station),
+                ("only the maker's conversion kit, fitted by a licensed person",),
+            )
 
 
 RULES = tuple(rule.rules.values())

@@ -1,0 +1,648 @@
+"""Gas pipe sized: the tree from each source to its appliances, what arrives, and what three rules would make of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+from ...catalogue import Catalogue
+from ...errors import Refused
+from ...job.model import Pipe, Station
+from ...layout import Layout
+from ...network.sized import Sized, Supply, Terminal
+from ...pipework.geometry import Pipework
+from ...quantity import INH2O_PA
+from .capacity import (
+    ELEVATED,
+    FOOT3_M3,
+    FOOT_M,
+    LOW_LIMIT_PSI,
+    MARGIN,
+    PROPANE_IN_CORRUGATED,
+    PSI_PA,
+    THIN_MARGIN,
+    THIN_MM,
+    Formula,
+    Gas,
+    capacity,
+    corrugated,
+    elevated_factor,
+    gas_bore_mm,
+    gases,
+    metric_drop_pa,
+)
+from .stations import SPEC
+
+_What = Literal["elbow", "bend", "branch", "valve", "other"]
+RuleId = Literal["longest", "branch", "network"]
+RULES: tuple[RuleId, ...] = ("longest", "branch", "network")
+BOILER_SHARE = 0.9  # typ: output to input, where the plate's input is not said
+ATMOSPHERE_PA = 101_325.0
+STRAIGHT_ON = 0.9  # cosine: what leaves a tee within it goes straight through
+METRIC_ADDED_M = ((29.0, 0.5, 0.3), (43.0, 1.0, 0.3), (1e9, 1.5, 0.5))
+"""Up to this outside diameter [mm]: what an elbow, tee branch or other fitting adds [m], and a pulled bend (typ)."""
+INCH_ADDED_D = {"elbow": 30.0, "bend": 30.0, "branch": 60.0, "valve": 3.0, "other": 0.0}  # typ, bores
+BENDS_INCLUDED, BEND_ADDED_M = 4, 0.4  # corrugated: 90 bends the class table allows for; each one more (typ)
+VALVES = ("iso", "gate", "drain")
+
+
+@dataclass(frozen=True, slots=True)
+class GasFitting:
+    """A fitting in a section: what it is for the sum, and its key."""
+
+    what: _What
+    key: str
+
+
+@dataclass(frozen=True, slots=True)
+class GasSection:
+    """Pipe of one size that carries one flow. start, end: names; below: the sections it feeds; feeds: stations;
+    flow_m3_s with all appliances on; equivalent_m: what its fittings add; drop_pa with all on."""
+
+    id: str
+    run: str
+    item: str | None
+    pipe: Pipe
+    keys: tuple[str, ...]
+    start: str
+    end: str
+    length_m: float
+    fittings: tuple[GasFitting, ...]
+    above: str
+    feeds: tuple[str, ...] = ()
+    flow_m3_s: float = 0.0
+    equivalent_m: float = 0.0
+    bore_mm: float = 0.0
+    roughness_mm: float = 0.0
+    drop_pa: float = 0.0
+    velocity_m_s: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class GasTerminal:
+    """An appliance at the end. wanted_w: gross input, assumed where nobody said it; pressures [Pa gauge]: with all on,
+    alone, the least it may come to; path: sections from the source."""
+
+    station: str
+    wanted_w: float
+    assumed: bool
+    path: tuple[str, ...]
+    arriving_pa: float = 0.0
+    alone_pa: float = 0.0
+    least_pa: float = 0.0
+
+    @property
+    def margin_pa(self) -> float:
+        return self.arriving_pa - self.least_pa
+
+
+@dataclass(frozen=True, slots=True)
+class GasNetwork:
+    """The gas pipe of one source. limit_pa: what may be lost; longest_m: to the farthest appliance, with fittings;
+    rules: rule -> section -> size it asks for, None where no size does."""
+
+    source: str
+    gas: Gas
+    formula: Formula
+    rule: RuleId
+    inlet_pa: float
+    limit_pa: float
+    sections: tuple[GasSection, ...]
+    terminals: tuple[GasTerminal, ...]
+    longest_m: float
+    rules: Mapping[str, Mapping[str, Pipe | None]] = field(default_factory=dict)
+    open: tuple[str, ...] = ()
+
+    @property
+    def fits(self) -> bool:
+        """Whether every appliance gets what it needs with all on, as drawn."""
+        return all(one.margin_pa >= -1e-6 for one in self.terminals)
+
+
+# --- the tree ---------------------------------------------------------------------------------------------------------
+
+
+def _is_gas(design: Layout, straight: str) -> bool:
+    run = design.job.run(design.pipework.straights[straight].run)
+    return run is not None and run.service == SPEC.id and run.state != "remove"
+
+
+def sources(design: Layout) -> tuple[tuple[str, Station], ...]:
+    """Where gas comes from, as (port, station): outlets of meters, regulators, tanks and supplies; a stub that nothing
+    else feeds."""
+    found = []
+    for key, place in design.pipework.ports.items():
+        station, port = place.station, place.port
+        if port.role != SPEC.id or station.state == "remove" or not design.pipework.arms.get(key):
+            continue
+        if port.way == "out" or (station.kind == "stub" and _runs_from(design, key)):
+            found.append((key, station))
+    return tuple(found)
+
+
+def _runs_from(design: Layout, key: str) -> bool:
+    return any(run.start == key and run.service == SPEC.id for run in design.job.runs)
+
+
+@dataclass
+class _Tree:
+    """Sections as they are walked, with the ends reached."""
+
+    sections: list[GasSection] = field(default_factory=list)
+    ends: dict[str, str] = field(default_factory=dict)  # port -> the section that comes to it
+    rings: bool = False
+
+
+def _walk(design: Layout, source: str) -> _Tree:
+    """The sections from a source on, each after the one that feeds it."""
+    work, tree = design.pipework, _Tree()
+    seen: set[str] = set()
+    waiting: list[tuple[str, str, str, _What | None]] = [
+        (source, straight, "", None) for straight in work.arms[source].values() if _is_gas(design, straight)
+    ]
+    while waiting:
+        node, straight, above, first = waiting.pop(0)
+        if straight in seen:
+            tree.rings = True
+            continue
+        start = node
+        keys: list[str] = []
+        fittings = [GasFitting(first, node)] if first else []
+        while True:
+            seen.add(straight)
+            keys.append(straight)
+            one = work.straights[straight]
+            node = one.to_node if one.from_node == node else one.from_node
+            onward = [key for key in work.arms[node].values() if key != straight and _is_gas(design, key)]
+            same = [key for key in onward if work.straights[key].pipe == one.pipe]
+            if len(onward) != 1 or not same or onward[0] in seen:
+                break
+            kind = _kind(design, node)
+            if kind is not None:
+                fittings.append(GasFitting(kind, node))
+            straight = onward[0]
+        one = work.straights[keys[0]]
+        length = sum(_length_mm(design, key) for key in keys) / 1000
+        number = sum(made.run == one.run for made in tree.sections) + 1
+        made = GasSection(
+            f"{one.run}-{number}",
+            one.run,
+            _item(design, one.run, one.pipe, keys),
+            one.pipe,
+            tuple(keys),
+            _name(work, start),
+            _name(work, node),
+            length,
+            tuple(fittings),
+            above,
+        )
+        tree.sections.append(made)
+        if work.nodes[node].kind == "port":
+            tree.ends[work.nodes[node].part] = made.id
+        way_in = _way(work, node, keys[-1])
+        for key in onward:
+            if key in seen:
+                tree.rings = True
+                continue
+            turns = _way(work, node, key).dot(way_in) > -STRAIGHT_ON
+            what: _What | None = "branch" if turns else None
+            if len(onward) == 1:  # the pipe changes, or turns into another size
+                what = "elbow" if turns else "other"
+            waiting.append((node, key, made.id, what))
+    return tree
+
+
+def _way(work: Pipework, node: str, straight: str) -> Any:
+    """The way out of a node along one of its straights."""
+    arm = next(arm for arm, key in work.arms[node].items() if key == straight)
+    return work.way_out(node, arm)
+
+
+def _length_mm(design: Layout, key: str) -> float:
+    a, b = design.fitted.spans.get(key, (design.pipework.straights[key].a, design.pipework.straights[key].b))
+    return float(b.minus(a).length)
+
+
+def _kind(design: Layout, node: str) -> _What | None:
+    """What a node between two pieces is for the sum; None for what costs nothing."""
+    fitting = design.fitted.fittings.get(node)
+    here = design.pipework.nodes[node]
+    if here.kind == "turn":
+        return "bend" if fitting is not None and fitting.kind == "bend" else "elbow"
+    if here.kind == "device":
+        return "valve" if here.part in VALVES else "other"
+    return "other" if here.kind in ("tee", "change") else None
+
+
+def _item(design: Layout, run: str, pipe: Pipe, keys: Sequence[str]) -> str | None:
+    """Where the size of a section is said: the change of pipe before it, None at the start of its run."""
+    found = design.job.run(run)
+    said: str | None = None
+    if found is None or pipe == found.pipe and not any(item.kind == "pipe" for item in found.items):
+        return None
+    legs = {leg for key in keys for leg in design.pipework.straights[key].legs}
+    for item in found.items:
+        if item.kind == "pipe":
+            said = item.id
+        if item.id in legs:
+            return said
+    return None
+
+
+def _name(work: Pipework, node: str) -> str:
+    here = work.nodes[node]
+    if here.kind == "port":
+        return here.part
+    return f"{here.run}.{here.name}" if here.name else here.run
+
+
+# --- flows, lengths and drops -----------------------------------------------------------------------------------------
+
+
+def added_m(catalogue: Catalogue, pipe: Pipe, formula: Formula, fittings: Sequence[GasFitting]) -> float:
+    """What the fittings of a section add to its length on this pipe [m]. Sources: typ, by practice."""
+    if pipe.code == "csst":
+        bends = sum(one.what in ("bend", "elbow") for one in fittings)
+        return max(0, bends - BENDS_INCLUDED) * BEND_ADDED_M
+    row = catalogue.pipe(pipe.code, pipe.size)
+    if formula == "metric":
+        od_mm = row.od_mm if row and row.od_mm else 22.0
+        _, fitting, bend = next(one for one in METRIC_ADDED_M if od_mm <= one[0])
+        return sum(bend if one.what == "bend" else fitting for one in fittings)
+    bore_mm, _ = gas_bore_mm(catalogue, pipe)
+    return sum(INCH_ADDED_D[one.what] for one in fittings) * bore_mm / 1000
+
+
+def drop_pa(
+    catalogue: Catalogue, pipe: Pipe, gas: Gas, formula: Formula, length_m: float, flow_m3_s: float, start_pa: float
+) -> float:
+    """What a flow loses over a length of a pipe, by the same formula as its capacity [Pa]. start_pa: gauge, where it
+    begins. Raises Refused for a pipe without figures."""
+    if flow_m3_s <= 0 or length_m <= 0:
+        return 0.0
+    feet, feet3 = length_m / FOOT_M, flow_m3_s * 3600 / FOOT3_M3
+    if pipe.code == "csst":
+        row = corrugated().get(pipe.size)
+        if row is None:
+            raise Refused("pipe", str(pipe), "corrugated tube of a class", "csst EHD18")
+        power = math.log(row[0] / row[1]) / math.log(5.0)
+        own = feet3 / (PROPANE_IN_CORRUGATED if gas.id == "propane" else 1.0)
+        return float((own / row[0]) ** (1 / power) * feet / 10 * 0.5 * INH2O_PA)
+    bore_mm, _ = gas_bore_mm(catalogue, pipe)
+    if formula == "metric":
+        system, size = catalogue.systems[pipe.code], catalogue.pipe(pipe.code, pipe.size)
+        steel = system.material == "steel"
+        thin = size is not None and size.od_mm is not None and size.od_mm <= THIN_MM and not steel
+        rough_mm = (system.roughness_mm or 0.0) if steel else 0.0
+        return metric_drop_pa(gas, bore_mm, rough_mm, length_m, flow_m3_s * (THIN_MARGIN if thin else MARGIN))
+    inches = bore_mm / 25.4
+    if start_pa < LOW_LIMIT_PSI * PSI_PA:
+        over = ((feet3 / gas.low_factor) ** 0.381 / (19.17 * inches)) ** (1 / 0.206)
+        return float(over * gas.cr * feet * INH2O_PA)
+    factor = elevated_factor(gas, start_pa / PSI_PA)
+    first = start_pa / PSI_PA + 14.7
+    squares = ((feet3 / factor) ** 0.381 / (18.93 * inches)) ** (1 / 0.206) * gas.cr * feet / gas.y
+    return float(first - math.sqrt(max(first**2 - squares, 0.0))) * PSI_PA
+
+
+def limit_of(practice: str, formula: Formula, gas: Gas, inlet_pa: float) -> float:
+    """What may be lost from source to appliance [Pa]: metric 1 mbar natural, propane 2.5 British, 2 continental; North
+    America 0.5 in w.c., at elevated pressure the stated drops (typ of the practices)."""
+    if inlet_pa >= LOW_LIMIT_PSI * PSI_PA:
+        psi = inlet_pa / PSI_PA
+        return max((drop for at, drop, _ in ELEVATED if at <= psi + 1e-6), default=0.5) * PSI_PA
+    if formula == "north-american":
+        return 0.5 * INH2O_PA
+    if gas.id == "propane":
+        return 200.0 if practice == "continental" else 250.0
+    return 100.0
+
+
+def _input_of(station: Station) -> tuple[float, bool]:
+    """The gross input of an appliance [W] and whether it is assumed; 0 where nothing says it."""
+    if station.data.input_w:
+        return station.data.input_w, False
+    if station.data.output_w:
+        return station.data.output_w / BOILER_SHARE, True
+    return 0.0, True
+
+
+def arriving(
+    sections: Sequence[GasSection],
+    flows: Mapping[str, float],
+    inlet_pa: float,
+    drop: Callable[[GasSection, float, float], float],
+) -> dict[str, float]:
+    """Pressure at the end of each section [Pa gauge], by flows [m3/s]; sections come after what feeds them."""
+    found: dict[str, float] = {}
+    for one in sections:
+        start = found[one.above] if one.above else inlet_pa
+        found[one.id] = start - drop(one, flows.get(one.id, 0.0), max(start, 1.0))
+    return found
+
+
+# --- a network --------------------------------------------------------------------------------------------------------
+
+
+def networks(
+    design: Layout, rule: RuleId | None = None, formula: Formula | None = None, fuel: str | None = None
+) -> tuple[GasNetwork, ...]:
+    """The gas networks of a design, one a source, those farthest down first: a meter or regulator asks its own source
+    for what it feeds. rule, formula, fuel: other than the practice's."""
+    trees = {key: (station, _walk(design, key)) for key, station in sources(design)}
+    wanted_at: dict[str, float] = {}  # station fed and feeding -> W
+    found: dict[str, GasNetwork] = {}
+    left = dict(trees)
+    while left:
+        ready = [
+            key for key, (_, tree) in left.items() if not any(_feeds_on(design, port, left, key) for port in tree.ends)
+        ] or list(left)[:1]
+        for key in ready:
+            station, tree = left.pop(key)
+            found[key] = _network(design, key, station, tree, wanted_at, rule, formula, fuel)
+            wanted_at[station.id] = wanted_at.get(station.id, 0.0) + sum(one.wanted_w for one in found[key].terminals)
+    return tuple(found[key] for key in trees)
+
+
+def _feeds_on(design: Layout, port: str, left: Mapping[str, Any], own: str) -> bool:
+    """Whether the station at a port feeds a network that is not worked out yet."""
+    owner = design.pipework.ports[port].station.id
+    return any(key != own and key.partition(".")[0] == owner for key in left)
+
+
+def _network(
+    design: Layout,
+    source: str,
+    station: Station,
+    tree: _Tree,
+    wanted_at: Mapping[str, float],
+    rule: RuleId | None,
+    formula: Formula | None,
+    fuel: str | None,
+) -> GasNetwork:
+    practice, catalogue = design.job.practice, design.context.catalogue
+    inch = practice == "north-american"
+    used: Formula = formula or ("north-american" if inch else "metric")
+    words: list[str] = []
+    gas, said = _gas_of(design, station, tree, fuel)
+    if not said:
+        words.append(f"which gas {source} gives is not said: taken as {gas.id}")
+    inlet_pa = station.data.outlet_pa or station.data.set_pa or station.data.supply_pa
+    if inlet_pa is None:
+        inlet_pa = gas.inch_pa if used == "north-american" else gas.metric_pa
+        words.append(f"the pressure at {source} is not said: the usual {inlet_pa / 100:.1f} mbar")
+    limit_pa = limit_of(practice, used, gas, inlet_pa)
+    terminals = []
+    above = {one.id: one for one in tree.sections}
+    for port, last in tree.ends.items():
+        owner = design.pipework.ports[port].station
+        if owner.id == station.id or owner.kind == "stub":
+            continue
+        wanted, assumed = (wanted_at[owner.id], False) if owner.id in wanted_at else _input_of(owner)
+        if not wanted:
+            words.append(f"the input of {owner.id} is not said: not counted")
+            continue
+        if assumed:
+            words.append(f"the input of {owner.id} is not said: its output over {BOILER_SHARE} (typ)")
+        terminals.append(GasTerminal(owner.id, wanted, assumed, tuple(reversed([one.id for one in _up(above, last)]))))
+    if tree.rings:
+        words.append(f"the pipe of {source} closes a ring: counted as if it were cut there")
+    feeds: dict[str, list[GasTerminal]] = {one.id: [] for one in tree.sections}
+    for end in terminals:
+        for ident in end.path:
+            feeds[ident].append(end)
+    sections = []
+    for one in tree.sections:
+        flow = gas.flow_m3_s(sum(end.wanted_w for end in feeds[one.id]))
+        system = catalogue.systems.get(one.pipe.code)
+        try:
+            bore_mm = 0.0 if one.pipe.code == "csst" else gas_bore_mm(catalogue, one.pipe)[0]
+            extra = added_m(catalogue, one.pipe, used, one.fittings)
+        except Refused as refused:
+            words.append(f"{one.id}: {refused.expected} is wanted, {one.pipe} is not")
+            bore_mm, extra = 0.0, 0.0
+        sections.append(
+            replace(
+                one,
+                feeds=tuple(end.station for end in feeds[one.id]),
+                flow_m3_s=flow,
+                equivalent_m=extra,
+                bore_mm=bore_mm,
+                roughness_mm=(system.roughness_mm or 0.0) if system else 0.0,
+            )
+        )
+    made = GasNetwork(
+        source,
+        gas,
+        used,
+        rule or ("longest" if inch else "network"),
+        inlet_pa,
+        limit_pa,
+        tuple(sections),
+        tuple(terminals),
+        0.0,
+        open=tuple(words),
+    )
+    return _worked(made, catalogue)
+
+
+def _up(sections: Mapping[str, GasSection], end: str) -> Iterator[GasSection]:
+    """The sections from an end up to the source."""
+    while end:
+        yield sections[end]
+        end = sections[end].above
+
+
+def _gas_of(design: Layout, station: Station, tree: _Tree, fuel: str | None) -> tuple[Gas, bool]:
+    """The gas of a network and whether anybody said it: asked for, at the source, or at an appliance."""
+    if fuel:
+        return gases()[fuel], True
+    fed = (design.pipework.ports[port].station for port in tree.ends)
+    said = next((one.data.gas for one in (station, *fed) if one.data.gas in gases()), None)
+    return gases()[said or "natural"], said is not None
+
+
+def _worked(made: GasNetwork, catalogue: Catalogue) -> GasNetwork:
+    """Drops, arriving pressures and the sizes by every rule."""
+
+    def worth(one: GasSection, flow: float, start: float) -> float:
+        return _safe_drop(made, catalogue, one.pipe, one, flow, start)
+
+    flows = {one.id: one.flow_m3_s for one in made.sections}
+    at = arriving(made.sections, flows, made.inlet_pa, worth)
+    sections = []
+    for one in made.sections:
+        start = at[one.above] if one.above else made.inlet_pa
+        area = math.pi / 4 * (one.bore_mm / 1000) ** 2
+        dense = ATMOSPHERE_PA / (ATMOSPHERE_PA + max(start, 0.0))
+        speed = one.flow_m3_s * dense / area if area else 0.0
+        sections.append(replace(one, drop_pa=start - at[one.id], velocity_m_s=speed))
+    terminals = []
+    for end in made.terminals:
+        alone = {ident: made.gas.flow_m3_s(end.wanted_w) for ident in end.path}
+        alone_at = arriving(made.sections, alone, made.inlet_pa, worth)
+        terminals.append(
+            replace(
+                end,
+                arriving_pa=at[end.path[-1]],
+                alone_pa=alone_at[end.path[-1]],
+                least_pa=made.inlet_pa - made.limit_pa,
+            )
+        )
+    done = replace(made, sections=tuple(sections), terminals=tuple(terminals))
+    done = replace(done, longest_m=max((_path_m(done, end, catalogue, {}) for end in terminals), default=0.0))
+    return replace(done, rules={rule: proposed(done, catalogue, rule) for rule in RULES})
+
+
+def _safe_drop(net: GasNetwork, catalogue: Catalogue, pipe: Pipe, one: GasSection, flow: float, start: float) -> float:
+    """The drop of a section on a pipe; all that is there where the pipe has no figures."""
+    try:
+        length = one.length_m + added_m(catalogue, pipe, net.formula, one.fittings)
+        return drop_pa(catalogue, pipe, net.gas, net.formula, length, flow, start)
+    except Refused:
+        return start if flow > 0 else 0.0
+
+
+def _path_m(net: GasNetwork, end: GasTerminal, catalogue: Catalogue, sizes: Mapping[str, Pipe | None]) -> float:
+    """Length from the source to an appliance with what its fittings add on these sizes [m]."""
+    own = {one.id: one for one in net.sections}
+    total = 0.0
+    for ident in end.path:
+        one = own[ident]
+        try:
+            extra = added_m(catalogue, sizes.get(ident) or one.pipe, net.formula, one.fittings)
+        except Refused:
+            extra = 0.0
+        total += one.length_m + extra
+    return total
+
+
+def _sizes_of(catalogue: Catalogue, pipe: Pipe) -> list[Pipe]:
+    return [Pipe(code=pipe.code, size=size) for size in catalogue.sizes(pipe.code)]
+
+
+def proposed(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> dict[str, Pipe | None]:
+    """Section -> the smallest size of its own pipe that a rule asks for, None where none is large enough.
+
+    longest: every section by the length to the farthest appliance; branch: what feeds one appliance alone by the
+    length to that; network: smallest sizes at which what arrives holds, the section enlarged first that saves most
+    drop a metre. Fittings are counted on the sizes proposed.
+    """
+    if not net.terminals:
+        return {}
+    return _by_network(net, catalogue) if rule == "network" else _by_length(net, catalogue, rule)
+
+
+def _by_length(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> dict[str, Pipe | None]:
+    sizes: dict[str, Pipe | None] = {}
+    for _ in range(12):  # a larger pipe counts its fittings longer: until nothing grows any more
+        paths = {end.station: _path_m(net, end, catalogue, sizes) for end in net.terminals}
+        longest = max(paths.values())
+        before = dict(sizes)
+        for one in net.sections:
+            if not one.feeds:
+                sizes[one.id] = one.pipe
+                continue
+            length = paths[one.feeds[0]] if rule == "branch" and len(one.feeds) == 1 else longest
+            sizes[one.id] = _smallest(net, catalogue, one, max(length, 0.3), before.get(one.id))
+        if sizes == before:
+            break
+    return sizes
+
+
+def _smallest(
+    net: GasNetwork, catalogue: Catalogue, one: GasSection, length_m: float, least: Pipe | None
+) -> Pipe | None:
+    """The smallest size that carries a section's flow over a length, not below one already asked for."""
+    sizes = _sizes_of(catalogue, one.pipe)
+    for pipe in sizes[sizes.index(least) if least in sizes else 0 :]:
+        try:
+            found = capacity(catalogue, pipe, net.gas, net.formula, length_m, net.limit_pa, net.inlet_pa)
+        except Refused:
+            continue
+        if found.flow_m3_s >= one.flow_m3_s:
+            return pipe
+    return None
+
+
+def _by_network(net: GasNetwork, catalogue: Catalogue) -> dict[str, Pipe | None]:
+    ladders = {one.id: _usable(net, catalogue, one) for one in net.sections}
+    rung = dict.fromkeys(ladders, 0)
+    if any(not ladder for ladder in ladders.values()):
+        return {ident: ladder[-1] if ladder else None for ident, ladder in ladders.items()}
+
+    def drop(one: GasSection, flow: float, start: float) -> float:
+        return _safe_drop(net, catalogue, ladders[one.id][rung[one.id]], one, flow, start)
+
+    flows = {one.id: one.flow_m3_s for one in net.sections}
+    for _ in range(sum(len(ladder) for ladder in ladders.values())):
+        at = arriving(net.sections, flows, net.inlet_pa, drop)
+        short = [end for end in net.terminals if at[end.path[-1]] < end.least_pa - 1e-9]
+        if not short:
+            return {ident: ladders[ident][rung[ident]] for ident in ladders}
+        own = {one.id: one for one in net.sections}
+        best: tuple[float, str] | None = None
+        for ident in {ident for end in short for ident in end.path}:
+            if rung[ident] + 1 >= len(ladders[ident]):
+                continue
+            one = own[ident]
+            start = max(at[one.above] if one.above else net.inlet_pa, 1.0)
+            now = _safe_drop(net, catalogue, ladders[ident][rung[ident]], one, one.flow_m3_s, start)
+            then = _safe_drop(net, catalogue, ladders[ident][rung[ident] + 1], one, one.flow_m3_s, start)
+            saved = (now - then) / max(one.length_m, 0.1)
+            if best is None or (saved, ident) > best:
+                best = saved, ident
+        if best is None:
+            break
+        rung[best[1]] += 1
+    return dict.fromkeys(ladders)
+
+
+def _usable(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> list[Pipe]:
+    """The sizes of a section's own pipe that have figures, smallest first; the pipe as it is where nothing runs."""
+    if not one.feeds:
+        return [one.pipe]
+    found = []
+    for pipe in _sizes_of(catalogue, one.pipe):
+        try:
+            drop_pa(catalogue, pipe, net.gas, net.formula, 1.0, 1e-4, net.inlet_pa)
+        except Refused:
+            continue
+        found.append(pipe)
+    return found
+
+
+def enlarge_first(net: GasNetwork, catalogue: Catalogue) -> str:
+    """The section to enlarge first where an appliance is short: that which saves most drop a metre by its next size; ""
+    where none is short."""
+    short = [end for end in net.terminals if end.margin_pa < -1e-6]
+    own = {one.id: one for one in net.sections}
+    best: tuple[float, str] = (0.0, "")
+    for ident in sorted({ident for end in short for ident in end.path}):
+        one = own[ident]
+        sizes = _usable(net, catalogue, one)
+        larger = sizes[sizes.index(one.pipe) + 1 :] if one.pipe in sizes else []
+        if larger:
+            then = _safe_drop(net, catalogue, larger[0], one, one.flow_m3_s, net.inlet_pa)
+            best = max(best, ((one.drop_pa - then) / max(one.length_m, 0.1), ident))
+    return best[1]
+
+
+def size(design: Layout) -> Sized:
+    """The gas pipe of a design by its practice; detail: its GasNetworks."""
+    found: tuple[GasNetwork, ...] = design.kept("gas networks", lambda: networks(design))
+    found = tuple(one for one in found if one.terminals or one.open)
+    return Sized(
+        SPEC.id,
+        tuple(Supply(one.source, one.gas.id, one.inlet_pa) for one in found),
+        (),
+        tuple(
+            Terminal(end.station, SPEC.id, end.wanted_w, "W", end.arriving_pa, end.least_pa, end.path)
+            for one in found
+            for end in one.terminals
+        ),
+        tuple(words for one in found for words in one.open),
+        found,
+    )

@@ -1,0 +1,89 @@
+"""Gas pipe as `size --service gas` prints it and the page shows it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from ..core.catalogue import Catalogue
+from ..core.services.gas.sizing import GasNetwork, enlarge_first
+
+
+def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
+    """One network as JSON: {source, medium, pressure_pa, rule, formula, limit_pa, longest_m, fits, enlarge_first,
+    sections, terminals, rules, ladder, open}."""
+    density = net.gas.density_kg_m3
+    return {
+        "source": net.source,
+        "medium": net.gas.id,
+        "pressure_pa": round(net.inlet_pa, 3),
+        "rule": net.rule,
+        "formula": net.formula,
+        "limit_pa": round(net.limit_pa, 3),
+        "longest_m": round(net.longest_m, 3),
+        "fits": net.fits,
+        "enlarge_first": enlarge_first(net, catalogue),
+        "sections": [
+            {
+                "id": one.id,
+                "run": one.run,
+                "from": one.start,
+                "to": one.end,
+                "pipe": str(one.pipe),
+                "length_m": round(one.length_m, 4),
+                "equivalent_m": round(one.equivalent_m, 4),
+                "bore_mm": one.bore_mm,
+                "roughness_mm": one.roughness_mm,
+                "flow_kg_s": one.flow_m3_s * density,
+                "flow_m3_h": one.flow_m3_s * 3600,
+                "drop_pa": one.drop_pa,
+                "velocity_m_s": one.velocity_m_s,
+                "feeds": list(one.feeds),
+                "fittings": dict(Counter(fitting.what for fitting in one.fittings)),
+            }
+            for one in net.sections
+        ],
+        "terminals": [
+            {
+                "station": one.station,
+                "wanted": one.wanted_w,
+                "assumed": one.assumed,
+                "arriving_pa": one.arriving_pa,
+                "alone_pa": one.alone_pa,
+                "least_pa": one.least_pa,
+                "margin_pa": one.margin_pa,
+            }
+            for one in net.terminals
+        ],
+        "rules": {
+            rule: {
+                "sizes": {ident: str(pipe) if pipe else None for ident, pipe in sizes.items()},
+                "metres": _metres(net, sizes),
+            }
+            for rule, sizes in net.rules.items()
+        },
+        "ladder": ladder(net),
+        "open": list(net.open),
+    }
+
+
+def _metres(net: GasNetwork, sizes: Any) -> dict[str, float]:
+    """Pipe of each size that a rule asks for [m]."""
+    found: dict[str, float] = {}
+    for one in net.sections:
+        pipe = sizes.get(one.id)
+        if pipe is not None:
+            found[str(pipe)] = round(found.get(str(pipe), 0.0) + one.length_m, 3)
+    return found
+
+
+def ladder(net: GasNetwork) -> list[dict[str, Any]]:
+    """The pressure from the source to each appliance, step by step [Pa gauge]: section by section with all on."""
+    own, found = {one.id: one for one in net.sections}, []
+    for end in net.terminals:
+        at, steps = net.inlet_pa, []
+        for ident in end.path:
+            before, at = at, at - own[ident].drop_pa
+            steps.append({"section": ident, "before_pa": round(before, 2), "after_pa": round(at, 2)})
+        found.append({"station": end.station, "least_pa": round(end.least_pa, 2), "steps": steps})
+    return found

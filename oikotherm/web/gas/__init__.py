@@ -1,0 +1,1 @@
+"""Gas's own pages."""

@@ -52,6 +52,7 @@ def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
                 "alone_pa": one.alone_pa,
                 "least_pa": one.least_pa,
                 "margin_pa": one.margin_pa,
+                "on": one.on,
             }
             for one in net.terminals
         ],

@@ -1,33 +1,71 @@
-"""The gas part of the Sizes page."""
+"""The gas part of the Sizes page: its networks, the ladder, and the switchboard that tries others."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3
-from ...core.services.gas.sizing import RULES
+from flask import request
+from markupsafe import Markup
+
+from ...core.quantity import convert
+from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, gases
+from ...core.services.gas.sizing import RULES, GasNetwork, networks, resized
+from ...drawing.gas_ladder import Way, ladder
 from ...exchange.gas_sizes import gas_row
 from ..frame import Frame
 from ..sizes import service_data
 
 TITLES = {"longest": "by the longest length", "branch": "by branch length", "network": "by pressure"}
+PSI_FROM_PA = 10_000.0
 
 
 @service_data("gas")
 def gas(frame: Frame) -> dict[str, Any]:
-    """The gas networks as drawn, and by the three rules beside them."""
-    found = frame.design.sized["gas"].detail
+    """The gas networks as drawn, and by the three rules beside them; with what the switchboard asks for."""
+    off = frozenset(request.args.getlist("off")[:200])
+    fuel, rule = request.args.get("fuel", ""), request.args.get("rule", "")
+    fuel = fuel if fuel in gases() else ""
+    asked = next((one for one in RULES if one == rule), None)
+    found: tuple[GasNetwork, ...] = frame.design.sized["gas"].detail
+    if off or fuel or asked:
+        found = tuple(net for net in networks(frame.design, asked, None, fuel or None, off) if net.terminals)
+    if asked:
+        found = tuple(resized(net, frame.design.context.catalogue, asked) for net in found)
     rows = [gas_row(net, frame.design.context.catalogue) for net in found]
     inch = frame.job.practice == "north-american"
+
+    def said(pressure_pa: float) -> str:
+        unit = "psi" if inch and abs(pressure_pa) >= PSI_FROM_PA else "inH2O" if inch else "mbar"
+        value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
+        return f"{value:.1f} {'in' if unit == 'inH2O' else unit}"
+
     for net, row in zip(found, rows, strict=True):
-        row["gas"] = net.gas
         for end in row["terminals"]:
             watts = end["wanted"]
             end["said"] = f"{watts / BTU_H_W:,.0f} BTU/h" if inch else f"{watts / 1000:.1f} kW"
         for one in row["sections"]:
             m3_h = one["flow_m3_h"]
             one["said"] = f"{m3_h / FOOT3_M3:.0f} ft3/h" if inch else f"{m3_h:.2f} m3/h"
-            one["other"] = {
-                rule: row["rules"][rule]["sizes"].get(one["id"]) for rule in RULES if row["rules"].get(rule)
-            }
-    return {"networks": rows, "rules": [(rule, TITLES[rule]) for rule in RULES]}
+            one["other"] = {name: sizes["sizes"].get(one["id"]) for name, sizes in row["rules"].items()}
+        row["ladder_svg"] = Markup(ladder(net.source, net.inlet_pa, _ways(net), said))  # noqa: S704 - our own drawing
+    return {
+        "networks": rows,
+        "rules": [(name, TITLES[name]) for name in RULES],
+        "fuel": fuel,
+        "asked": asked or "",
+        "fuels": list(gases()),
+        "tried": bool(off or fuel or asked),
+    }
+
+
+def _ways(net: GasNetwork) -> list[Way]:
+    """The way to each appliance, step by step, for the ladder."""
+    own = {one.id: one for one in net.sections}
+    ways = []
+    for end in net.terminals:
+        at, steps = net.inlet_pa, []
+        for ident in end.path:
+            before, at = at, at - own[ident].drop_pa
+            steps.append((ident, own[ident].length_m, before, at))
+        ways.append(Way(end.station, tuple(steps), end.least_pa, end.on))
+    return ways

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from ...catalogue.loader import size_order
 from ...job.model import DeviceItem, Pipe, split_anchor
@@ -11,7 +11,7 @@ from ...quantity import convert
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .capacity import gases
 from .checks import mismatch
-from .sizing import GasNetwork, enlarge_first
+from .sizing import GasNetwork, enlarge_first, enlarged
 
 rule = RuleBook("gas")
 SHUT = ("iso", "gate")
@@ -85,7 +85,7 @@ def _retyped(run: str, item: str, text: str) -> dict[str, str]:
 def gas_short(view: View) -> Iterable[Said]:
     for net in _networks(view):
         for end in net.terminals:
-            if end.margin_pa >= -SEEN_PA:
+            if end.margin_pa >= -SEEN_PA or not end.on:
                 continue
             lost = net.inlet_pa - end.arriving_pa
             says = (
@@ -96,7 +96,7 @@ def gas_short(view: View) -> Iterable[Said]:
             yield Said(
                 (end.station, net.source),
                 says,
-                tuple(_enlarged(net)),
+                tuple(_enlarged(net, enlarged(net, view.context.catalogue))),
                 _place(view, end.station),
                 (
                     *((f"enlarge {first} first",) if first else ()),
@@ -123,9 +123,8 @@ def _said(view: View, pressure_pa: float) -> str:
     return f"{pressure_pa / 100:.2f} mbar"
 
 
-def _enlarged(net: GasNetwork) -> Iterable[Remedy]:
-    """The sizes by pressure, where the pipe as drawn does not do: all that are said in one place go by the largest."""
-    sizes = net.rules.get("network") or {}
+def _enlarged(net: GasNetwork, sizes: Mapping[str, Pipe | None]) -> Iterable[Remedy]:
+    """The least that has to grow: all sections whose size is said in one place go by the largest of them."""
     if not sizes or any(pipe is None for pipe in sizes.values()):
         return
     wanted: dict[tuple[str, str | None], list[tuple[str, Pipe, Pipe]]] = {}

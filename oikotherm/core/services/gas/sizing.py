@@ -12,7 +12,6 @@ from ...errors import Refused
 from ...job.model import Pipe, Station
 from ...layout import Layout
 from ...network.sized import Sized, Supply, Terminal
-from ...pipework.geometry import Pipework
 from ...quantity import INH2O_PA
 from .capacity import (
     ELEVATED,
@@ -34,56 +33,22 @@ from .capacity import (
     metric_drop_pa,
 )
 from .stations import SPEC
+from .tree import GasFitting, GasSection, Tree, sources, walk
 
-_What = Literal["elbow", "bend", "branch", "valve", "other"]
 RuleId = Literal["longest", "branch", "network"]
 RULES: tuple[RuleId, ...] = ("longest", "branch", "network")
 BOILER_SHARE = 0.9  # typ: output to input, where the plate's input is not said
 ATMOSPHERE_PA = 101_325.0
-STRAIGHT_ON = 0.9  # cosine: what leaves a tee within it goes straight through
 METRIC_ADDED_M = ((29.0, 0.5, 0.3), (43.0, 1.0, 0.3), (1e9, 1.5, 0.5))
 """Up to this outside diameter [mm]: what an elbow, tee branch or other fitting adds [m], and a pulled bend (typ)."""
 INCH_ADDED_D = {"elbow": 30.0, "bend": 30.0, "branch": 60.0, "valve": 3.0, "other": 0.0}  # typ, bores
 BENDS_INCLUDED, BEND_ADDED_M = 4, 0.4  # corrugated: 90 bends the class table allows for; each one more (typ)
-VALVES = ("iso", "gate", "drain")
-
-
-@dataclass(frozen=True, slots=True)
-class GasFitting:
-    """A fitting in a section: what it is for the sum, and its key."""
-
-    what: _What
-    key: str
-
-
-@dataclass(frozen=True, slots=True)
-class GasSection:
-    """Pipe of one size that carries one flow. start, end: names; below: the sections it feeds; feeds: stations;
-    flow_m3_s with all appliances on; equivalent_m: what its fittings add; drop_pa with all on."""
-
-    id: str
-    run: str
-    item: str | None
-    pipe: Pipe
-    keys: tuple[str, ...]
-    start: str
-    end: str
-    length_m: float
-    fittings: tuple[GasFitting, ...]
-    above: str
-    feeds: tuple[str, ...] = ()
-    flow_m3_s: float = 0.0
-    equivalent_m: float = 0.0
-    bore_mm: float = 0.0
-    roughness_mm: float = 0.0
-    drop_pa: float = 0.0
-    velocity_m_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class GasTerminal:
     """An appliance at the end. wanted_w: gross input, assumed where nobody said it; pressures [Pa gauge]: with all on,
-    alone, the least it may come to; path: sections from the source."""
+    alone, the least it may come to; path: sections from the source; on: counted among those that burn."""
 
     station: str
     wanted_w: float
@@ -92,6 +57,7 @@ class GasTerminal:
     arriving_pa: float = 0.0
     alone_pa: float = 0.0
     least_pa: float = 0.0
+    on: bool = True
 
     @property
     def margin_pa(self) -> float:
@@ -118,144 +84,7 @@ class GasNetwork:
     @property
     def fits(self) -> bool:
         """Whether every appliance gets what it needs with all on, as drawn."""
-        return all(one.margin_pa >= -1e-6 for one in self.terminals)
-
-
-# --- the tree ---------------------------------------------------------------------------------------------------------
-
-
-def _is_gas(design: Layout, straight: str) -> bool:
-    run = design.job.run(design.pipework.straights[straight].run)
-    return run is not None and run.service == SPEC.id and run.state != "remove"
-
-
-def sources(design: Layout) -> tuple[tuple[str, Station], ...]:
-    """Where gas comes from, as (port, station): outlets of meters, regulators, tanks and supplies; a stub that nothing
-    else feeds."""
-    found = []
-    for key, place in design.pipework.ports.items():
-        station, port = place.station, place.port
-        if port.role != SPEC.id or station.state == "remove" or not design.pipework.arms.get(key):
-            continue
-        if port.way == "out" or (station.kind == "stub" and _runs_from(design, key)):
-            found.append((key, station))
-    return tuple(found)
-
-
-def _runs_from(design: Layout, key: str) -> bool:
-    return any(run.start == key and run.service == SPEC.id for run in design.job.runs)
-
-
-@dataclass
-class _Tree:
-    """Sections as they are walked, with the ends reached."""
-
-    sections: list[GasSection] = field(default_factory=list)
-    ends: dict[str, str] = field(default_factory=dict)  # port -> the section that comes to it
-    rings: bool = False
-
-
-def _walk(design: Layout, source: str) -> _Tree:
-    """The sections from a source on, each after the one that feeds it."""
-    work, tree = design.pipework, _Tree()
-    seen: set[str] = set()
-    waiting: list[tuple[str, str, str, _What | None]] = [
-        (source, straight, "", None) for straight in work.arms[source].values() if _is_gas(design, straight)
-    ]
-    while waiting:
-        node, straight, above, first = waiting.pop(0)
-        if straight in seen:
-            tree.rings = True
-            continue
-        start = node
-        keys: list[str] = []
-        fittings = [GasFitting(first, node)] if first else []
-        while True:
-            seen.add(straight)
-            keys.append(straight)
-            one = work.straights[straight]
-            node = one.to_node if one.from_node == node else one.from_node
-            onward = [key for key in work.arms[node].values() if key != straight and _is_gas(design, key)]
-            same = [key for key in onward if work.straights[key].pipe == one.pipe]
-            if len(onward) != 1 or not same or onward[0] in seen:
-                break
-            kind = _kind(design, node)
-            if kind is not None:
-                fittings.append(GasFitting(kind, node))
-            straight = onward[0]
-        one = work.straights[keys[0]]
-        length = sum(_length_mm(design, key) for key in keys) / 1000
-        number = sum(made.run == one.run for made in tree.sections) + 1
-        made = GasSection(
-            f"{one.run}-{number}",
-            one.run,
-            _item(design, one.run, one.pipe, keys),
-            one.pipe,
-            tuple(keys),
-            _name(work, start),
-            _name(work, node),
-            length,
-            tuple(fittings),
-            above,
-        )
-        tree.sections.append(made)
-        if work.nodes[node].kind == "port":
-            tree.ends[work.nodes[node].part] = made.id
-        way_in = _way(work, node, keys[-1])
-        for key in onward:
-            if key in seen:
-                tree.rings = True
-                continue
-            turns = _way(work, node, key).dot(way_in) > -STRAIGHT_ON
-            what: _What | None = "branch" if turns else None
-            if len(onward) == 1:  # the pipe changes, or turns into another size
-                what = "elbow" if turns else "other"
-            waiting.append((node, key, made.id, what))
-    return tree
-
-
-def _way(work: Pipework, node: str, straight: str) -> Any:
-    """The way out of a node along one of its straights."""
-    arm = next(arm for arm, key in work.arms[node].items() if key == straight)
-    return work.way_out(node, arm)
-
-
-def _length_mm(design: Layout, key: str) -> float:
-    a, b = design.fitted.spans.get(key, (design.pipework.straights[key].a, design.pipework.straights[key].b))
-    return float(b.minus(a).length)
-
-
-def _kind(design: Layout, node: str) -> _What | None:
-    """What a node between two pieces is for the sum; None for what costs nothing."""
-    fitting = design.fitted.fittings.get(node)
-    here = design.pipework.nodes[node]
-    if here.kind == "turn":
-        return "bend" if fitting is not None and fitting.kind == "bend" else "elbow"
-    if here.kind == "device":
-        return "valve" if here.part in VALVES else "other"
-    return "other" if here.kind in ("tee", "change") else None
-
-
-def _item(design: Layout, run: str, pipe: Pipe, keys: Sequence[str]) -> str | None:
-    """Where the size of a section is said: the change of pipe before it, None at the start of its run."""
-    found = design.job.run(run)
-    said: str | None = None
-    if found is None or pipe == found.pipe and not any(item.kind == "pipe" for item in found.items):
-        return None
-    legs = {leg for key in keys for leg in design.pipework.straights[key].legs}
-    for item in found.items:
-        if item.kind == "pipe":
-            said = item.id
-        if item.id in legs:
-            return said
-    return None
-
-
-def _name(work: Pipework, node: str) -> str:
-    here = work.nodes[node]
-    if here.kind == "port":
-        return here.part
-    return f"{here.run}.{here.name}" if here.name else here.run
+        return all(one.margin_pa >= -1e-6 for one in self.terminals if one.on)
 
 
 # --- flows, lengths and drops -----------------------------------------------------------------------------------------
@@ -347,11 +176,15 @@ def arriving(
 
 
 def networks(
-    design: Layout, rule: RuleId | None = None, formula: Formula | None = None, fuel: str | None = None
+    design: Layout,
+    rule: RuleId | None = None,
+    formula: Formula | None = None,
+    fuel: str | None = None,
+    off: frozenset[str] = frozenset(),
 ) -> tuple[GasNetwork, ...]:
     """The gas networks of a design, one a source, those farthest down first: a meter or regulator asks its own source
-    for what it feeds. rule, formula, fuel: other than the practice's."""
-    trees = {key: (station, _walk(design, key)) for key, station in sources(design)}
+    for what it feeds. rule, formula, fuel: other than the practice's; off: appliances that do not burn."""
+    trees = {key: (station, walk(design, key)) for key, station in sources(design)}
     wanted_at: dict[str, float] = {}  # station fed and feeding -> W
     found: dict[str, GasNetwork] = {}
     left = dict(trees)
@@ -361,8 +194,10 @@ def networks(
         ] or list(left)[:1]
         for key in ready:
             station, tree = left.pop(key)
-            found[key] = _network(design, key, station, tree, wanted_at, rule, formula, fuel)
-            wanted_at[station.id] = wanted_at.get(station.id, 0.0) + sum(one.wanted_w for one in found[key].terminals)
+            found[key] = _network(design, key, station, tree, wanted_at, rule, formula, fuel, off)
+            wanted_at[station.id] = wanted_at.get(station.id, 0.0) + sum(
+                one.wanted_w for one in found[key].terminals if one.on
+            )
     return tuple(found[key] for key in trees)
 
 
@@ -376,11 +211,12 @@ def _network(
     design: Layout,
     source: str,
     station: Station,
-    tree: _Tree,
+    tree: Tree,
     wanted_at: Mapping[str, float],
     rule: RuleId | None,
     formula: Formula | None,
     fuel: str | None,
+    off: frozenset[str],
 ) -> GasNetwork:
     practice, catalogue = design.job.practice, design.context.catalogue
     inch = practice == "north-american"
@@ -406,7 +242,8 @@ def _network(
             continue
         if assumed:
             words.append(f"the input of {owner.id} is not said: its output over {BOILER_SHARE} (typ)")
-        terminals.append(GasTerminal(owner.id, wanted, assumed, tuple(reversed([one.id for one in _up(above, last)]))))
+        path = tuple(reversed([one.id for one in _up(above, last)]))
+        terminals.append(GasTerminal(owner.id, wanted, assumed, path, on=owner.id not in off))
     if tree.rings:
         words.append(f"the pipe of {source} closes a ring: counted as if it were cut there")
     feeds: dict[str, list[GasTerminal]] = {one.id: [] for one in tree.sections}
@@ -415,7 +252,7 @@ def _network(
             feeds[ident].append(end)
     sections = []
     for one in tree.sections:
-        flow = gas.flow_m3_s(sum(end.wanted_w for end in feeds[one.id]))
+        flow = gas.flow_m3_s(sum(end.wanted_w for end in feeds[one.id] if end.on))
         system = catalogue.systems.get(one.pipe.code)
         try:
             bore_mm = 0.0 if one.pipe.code == "csst" else gas_bore_mm(catalogue, one.pipe)[0]
@@ -455,7 +292,7 @@ def _up(sections: Mapping[str, GasSection], end: str) -> Iterator[GasSection]:
         end = sections[end].above
 
 
-def _gas_of(design: Layout, station: Station, tree: _Tree, fuel: str | None) -> tuple[Gas, bool]:
+def _gas_of(design: Layout, station: Station, tree: Tree, fuel: str | None) -> tuple[Gas, bool]:
     """The gas of a network and whether anybody said it: asked for, at the source, or at an appliance."""
     if fuel:
         return gases()[fuel], True
@@ -567,36 +404,57 @@ def _smallest(
     return None
 
 
-def _by_network(net: GasNetwork, catalogue: Catalogue) -> dict[str, Pipe | None]:
+def enlarged(net: GasNetwork, catalogue: Catalogue) -> dict[str, Pipe | None]:
+    """Section -> the size at which what arrives holds, none smaller than it is drawn: only what has to grows."""
+    return _by_network(net, catalogue, drawn=True)
+
+
+def _by_network(net: GasNetwork, catalogue: Catalogue, *, drawn: bool = False) -> dict[str, Pipe | None]:
+    """drawn: from the sizes as drawn on, all sections whose size is said in one place together."""
     ladders = {one.id: _usable(net, catalogue, one) for one in net.sections}
-    rung = dict.fromkeys(ladders, 0)
+    if drawn:
+        for one in net.sections:
+            sizes = ladders[one.id]
+            ladders[one.id] = sizes[sizes.index(one.pipe) :] if one.pipe in sizes else sizes
     if any(not ladder for ladder in ladders.values()):
         return {ident: ladder[-1] if ladder else None for ident, ladder in ladders.items()}
+    rung = dict.fromkeys(ladders, 0)
+    own = {one.id: one for one in net.sections}
+    together = {
+        one.id: [other.id for other in net.sections if (other.run, other.item) == (one.run, one.item) and other.feeds]
+        if drawn
+        else [one.id]
+        for one in net.sections
+    }
 
     def drop(one: GasSection, flow: float, start: float) -> float:
         return _safe_drop(net, catalogue, ladders[one.id][rung[one.id]], one, flow, start)
 
+    def saved(idents: Sequence[str], at: Mapping[str, float]) -> float:
+        """Drop that the next size of these sections saves, a metre [Pa/m]."""
+        found = metres = 0.0
+        for ident in idents:
+            one, ladder = own[ident], ladders[ident]
+            start = max(at[one.above] if one.above else net.inlet_pa, 1.0)
+            now = _safe_drop(net, catalogue, ladder[rung[ident]], one, one.flow_m3_s, start)
+            found += now - _safe_drop(net, catalogue, ladder[rung[ident] + 1], one, one.flow_m3_s, start)
+            metres += one.length_m
+        return found / max(metres, 0.1)
+
     flows = {one.id: one.flow_m3_s for one in net.sections}
     for _ in range(sum(len(ladder) for ladder in ladders.values())):
         at = arriving(net.sections, flows, net.inlet_pa, drop)
-        short = [end for end in net.terminals if at[end.path[-1]] < end.least_pa - 1e-9]
+        short = [end for end in net.terminals if end.on and at[end.path[-1]] < end.least_pa - 1e-9]
         if not short:
             return {ident: ladders[ident][rung[ident]] for ident in ladders}
-        own = {one.id: one for one in net.sections}
         best: tuple[float, str] | None = None
         for ident in {ident for end in short for ident in end.path}:
-            if rung[ident] + 1 >= len(ladders[ident]):
-                continue
-            one = own[ident]
-            start = max(at[one.above] if one.above else net.inlet_pa, 1.0)
-            now = _safe_drop(net, catalogue, ladders[ident][rung[ident]], one, one.flow_m3_s, start)
-            then = _safe_drop(net, catalogue, ladders[ident][rung[ident] + 1], one, one.flow_m3_s, start)
-            saved = (now - then) / max(one.length_m, 0.1)
-            if best is None or (saved, ident) > best:
-                best = saved, ident
+            if all(rung[one] + 1 < len(ladders[one]) for one in together[ident]):
+                best = max(best or (-1.0, ""), (saved(together[ident], at), ident))
         if best is None:
             break
-        rung[best[1]] += 1
+        for ident in together[best[1]]:
+            rung[ident] += 1
     return dict.fromkeys(ladders)
 
 
@@ -614,10 +472,25 @@ def _usable(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> list[Pipe
     return found
 
 
+def resized(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> GasNetwork:
+    """The network as it would run with the sizes a rule asks for; where none is large enough the pipe stays."""
+    sizes = net.rules.get(rule) or {}
+    sections = []
+    for one in net.sections:
+        pipe = sizes.get(one.id) or one.pipe
+        try:
+            bore_mm = 0.0 if pipe.code == "csst" else gas_bore_mm(catalogue, pipe)[0]
+            extra = added_m(catalogue, pipe, net.formula, one.fittings)
+        except Refused:
+            bore_mm, extra = one.bore_mm, one.equivalent_m
+        sections.append(replace(one, pipe=pipe, bore_mm=bore_mm, equivalent_m=extra))
+    return _worked(replace(net, sections=tuple(sections), rule=rule), catalogue)
+
+
 def enlarge_first(net: GasNetwork, catalogue: Catalogue) -> str:
     """The section to enlarge first where an appliance is short: that which saves most drop a metre by its next size; ""
     where none is short."""
-    short = [end for end in net.terminals if end.margin_pa < -1e-6]
+    short = [end for end in net.terminals if end.on and end.margin_pa < -1e-6]
     own = {one.id: one for one in net.sections}
     best: tuple[float, str] = (0.0, "")
     for ident in sorted({ident for end in short for ident in end.path}):

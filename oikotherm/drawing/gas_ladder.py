@@ -1,0 +1,135 @@
+"""The pressure of a gas network as a ladder: from its source along the pipe to every appliance, with the line that none
+may go below."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from xml.sax.saxutils import escape, quoteattr
+
+from .charts import round_step
+from .svg import number
+
+STEEP = 0.34  # a section that takes this share of what is lost on the way is named on its line
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """The way to an appliance: steps (section, length [m], pressure before and after [Pa]), the least it may come
+    to."""
+
+    station: str
+    steps: tuple[tuple[str, float, float, float], ...]
+    least_pa: float
+    on: bool = True
+
+    @property
+    def arriving_pa(self) -> float:
+        return self.steps[-1][3]
+
+    @property
+    def starves(self) -> bool:
+        return self.on and self.arriving_pa < self.least_pa - 1e-6
+
+
+def ladder(
+    source: str,
+    inlet_pa: float,
+    ways: Sequence[Way],
+    said: Callable[[float], str],
+    width: float = 720.0,
+    height: float = 330.0,
+) -> str:
+    """Pressure against length, one line a way. said: a pressure in words. A way that starves is brick and says so; the
+    section that takes most of it is named."""
+    if not ways:
+        return ""
+    left, right, top, bottom = 78.0, width - 188.0, 22.0, height - 34.0
+    longest = max(sum(step[1] for step in way.steps) for way in ways) or 1.0
+    least = min(way.least_pa for way in ways)
+    low = min([least, *(way.arriving_pa for way in ways)])
+    span = max(inlet_pa - low, 1.0) * 1.12
+    floor = inlet_pa - span
+
+    def x(metres: float) -> float:
+        return left + metres / longest * (right - left)
+
+    def y(pressure: float) -> float:
+        return top + (inlet_pa - pressure) / span * (bottom - top)
+
+    short = [way.station for way in ways if way.starves]
+    title = f"Pressure from {source} to each appliance: " + (
+        f"{', '.join(short)} {'starve' if len(short) > 1 else 'starves'}" if short else "all hold"
+    )
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart gas-ladder" viewBox="0 0 {number(width)} '
+        f'{number(height)}" role="img" aria-label={quoteattr(title)}>'
+    ]
+    step = round_step(span / 5, least=1.0)
+    mark = inlet_pa
+    while mark >= floor:
+        parts.append(f'<path class="grid" d="M{number(left)} {number(y(mark))}H{number(right)}"/>')
+        words, at = escape(said(mark)), number(y(mark) + 4)
+        parts.append(f'<text class="tick" x="{number(left - 6)}" y="{at}" text-anchor="end">{words}</text>')
+        mark -= step
+    parts.append(f'<path class="limit" d="M{number(left)} {number(y(least))}H{number(right)}"/>')
+    parts.append(
+        f'<text class="limit-said" x="{number(left + 6)}" y="{number(y(least) + 14)}">none below '
+        f"{escape(said(least))}</text>"
+    )
+    for way in sorted(ways, key=lambda one: one.starves):
+        parts += _line(way, x, y)
+    parts += _names(ways, x, y, said, top, bottom)
+    parts.append(f'<path class="axis" d="M{number(left)} {number(top - 8)}V{number(bottom)}H{number(right)}"/>')
+    parts.append(
+        f'<text class="axis-title" x="{number(right)}" y="{number(height - 8)}" text-anchor="end">along the pipe, '
+        f"{longest:.1f} m</text></svg>"
+    )
+    return "".join(parts)
+
+
+def _line(way: Way, x: Callable[[float], float], y: Callable[[float], float]) -> list[str]:
+    """The line of a way, with the section that takes most of what is lost on it."""
+    metres, points = 0.0, [(x(0.0), y(way.steps[0][2]))]
+    lost = way.steps[0][2] - way.arriving_pa
+    worst = max(way.steps, key=lambda one: one[2] - one[3])
+    parts = []
+    for ident, length, before, after in way.steps:
+        metres += length
+        points.append((x(metres), y(after)))
+        if way.starves and ident == worst[0] and before - after >= STEEP * max(lost, 1.0):
+            (ax, ay), (bx, by) = points[-2], points[-1]
+            parts.append(
+                f'<text class="steep" x="{number((ax + bx) / 2 - 6)}" y="{number((ay + by) / 2 + 14)}" '
+                f'text-anchor="end">{escape(ident)}</text>'
+            )
+    d = "M" + "L".join(f"{number(px)} {number(py)}" for px, py in points)
+    kind = "way starves" if way.starves else "way" if way.on else "way off"
+    words = f"{way.station}: {'off' if not way.on else 'starves' if way.starves else 'holds'}"
+    return [f'<g class="{kind}"><title>{escape(words)}</title><path d="{d}"/></g>', *parts]
+
+
+def _names(
+    ways: Sequence[Way],
+    x: Callable[[float], float],
+    y: Callable[[float], float],
+    said: Callable[[float], str],
+    top: float,
+    bottom: float,
+) -> list[str]:
+    """Each appliance at the right, beside where its line ends; names that would lie on each other are moved apart."""
+    parts: list[str] = []
+    free = top
+    for way in sorted(ways, key=lambda one: -one.arriving_pa):
+        end = x(sum(step[1] for step in way.steps))
+        at = max(y(way.arriving_pa), free)
+        at = min(at, bottom - 2)
+        free = at + 18
+        edge = x(max(sum(step[1] for step in one.steps) for one in ways)) + 14
+        words = f"{way.station} {'off' if not way.on else said(way.arriving_pa)}"
+        line = f"M{number(end)} {number(y(way.arriving_pa))}L{number(edge - 4)} {number(at)}"
+        parts.append(f'<path class="lead" d="{line}"/>')
+        kind = "end starves" if way.starves else "end"
+        word = '<tspan> starves</tspan>' if way.starves else ""
+        parts.append(f'<text class="{kind}" x="{number(edge)}" y="{number(at + 5)}">{escape(words)}{word}</text>')
+    return parts

@@ -130,6 +130,6 @@ def _names(
         line = f"M{number(end)} {number(y(way.arriving_pa))}L{number(edge - 4)} {number(at)}"
         parts.append(f'<path class="lead" d="{line}"/>')
         kind = "end starves" if way.starves else "end"
-        word = '<tspan> starves</tspan>' if way.starves else ""
+        word = "<tspan> starves</tspan>" if way.starves else ""
         parts.append(f'<text class="{kind}" x="{number(edge)}" y="{number(at + 5)}">{escape(words)}{word}</text>')
     return parts

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import os
+import random
 import subprocess
 import sys
 import time
@@ -20,6 +21,7 @@ from oikotherm.core.context import Context
 from oikotherm.core.memory import Memory
 from oikotherm.demo import documents
 from tests import campaign, doors, fuzzing
+from tests.core.gas.test_sizing import judged
 from tests.counts import LONG
 
 PROCESSES = 2
@@ -62,6 +64,16 @@ def edits(seed: int, count: int) -> Found:
     return tally, wrong
 
 
+def gas(seed: int, count: int) -> Found:
+    """Random gas networks sized by three rules and solved anew: none accepted delivers below its limit."""
+    rng, tally, wrong = random.Random(seed), Counter[str](), []
+    for number in range(count):
+        tried, refused, said = judged(rng, number)
+        tally.update({"sizes accepted": tried, "smallest refused": refused})
+        wrong += said
+    return tally, wrong
+
+
 def whole_tests(seed: int, count: int) -> Found:
     """The tests that ./check runs with fewer cases."""
     names = WHOLE_TESTS[seed % 2 :: 2]  # each process has its share
@@ -78,6 +90,7 @@ def whole_tests(seed: int, count: int) -> Found:
 CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "five doors": (five_doors, 1_500),
     "edits": (edits, 60_000),
+    "gas": (gas, 2_000),
     "documents": (campaign.through_documents, 5_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),

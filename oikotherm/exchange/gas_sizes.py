@@ -6,7 +6,7 @@ from collections import Counter
 from typing import Any
 
 from ..core.catalogue import Catalogue
-from ..core.services.gas.sizing import GasNetwork, enlarge_first
+from ..core.services.gas.sizing import RULES, GasNetwork, enlarge_first, proposed
 
 
 def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
@@ -61,7 +61,7 @@ def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
                 "sizes": {ident: str(pipe) if pipe else None for ident, pipe in sizes.items()},
                 "metres": _metres(net, sizes),
             }
-            for rule, sizes in net.rules.items()
+            for rule, sizes in ((one, proposed(net, catalogue, one)) for one in RULES)
         },
         "ladder": ladder(net),
         "open": list(net.open),

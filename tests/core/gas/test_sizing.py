@@ -14,7 +14,7 @@ from typing import Any
 from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank
-from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks
+from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks, proposed
 
 from ...jobs import CATALOGUE, whole
 
@@ -111,8 +111,9 @@ def judged(rng: random.Random, number: int) -> tuple[int, int, list[str]]:
     tried = refused = 0
     wrong = [] if net.terminals else [f"{number}: no appliance is reached"]
     for rule in RULES:
-        chosen = {ident: pipe for ident, pipe in net.rules[rule].items() if pipe is not None}
-        if len(chosen) < len(net.rules[rule]):
+        asked = proposed(net, CATALOGUE, rule)
+        chosen = {ident: pipe for ident, pipe in asked.items() if pipe is not None}
+        if len(chosen) < len(asked):
             continue
         flows = {
             one.id: sum(end.wanted_w for end in net.terminals if one.id in end.path) / 38.5e6 for one in net.sections
@@ -145,8 +146,9 @@ class NeverUnsafeTest(unittest.TestCase):
         for _ in range(12):
             (net,) = networks(random_job(rng, "north-american", "fe-40", ("1/2", "3/4")))
             order = CATALOGUE.sizes("fe-40")
-            for ident, pipe in net.rules["longest"].items():
-                branch = net.rules["branch"][ident]
+            branches = proposed(net, CATALOGUE, "branch")
+            for ident, pipe in proposed(net, CATALOGUE, "longest").items():
+                branch = branches[ident]
                 if pipe is not None and branch is not None:
                     self.assertGreaterEqual(order.index(pipe.size), order.index(branch.size))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from ...catalogue import Catalogue
@@ -66,8 +66,7 @@ class GasTerminal:
 
 @dataclass(frozen=True, slots=True)
 class GasNetwork:
-    """The gas pipe of one source. limit_pa: what may be lost; longest_m: to the farthest appliance, with fittings;
-    rules: rule -> section -> size it asks for, None where no size does."""
+    """The gas pipe of one source. limit_pa: what may be lost; longest_m: to the farthest appliance, with fittings."""
 
     source: str
     gas: Gas
@@ -78,7 +77,6 @@ class GasNetwork:
     sections: tuple[GasSection, ...]
     terminals: tuple[GasTerminal, ...]
     longest_m: float
-    rules: Mapping[str, Mapping[str, Pipe | None]] = field(default_factory=dict)
     open: tuple[str, ...] = ()
 
     @property
@@ -329,8 +327,7 @@ def _worked(made: GasNetwork, catalogue: Catalogue) -> GasNetwork:
             )
         )
     done = replace(made, sections=tuple(sections), terminals=tuple(terminals))
-    done = replace(done, longest_m=max((_path_m(done, end, catalogue, {}) for end in terminals), default=0.0))
-    return replace(done, rules={rule: proposed(done, catalogue, rule) for rule in RULES})
+    return replace(done, longest_m=max((_path_m(done, end, catalogue, {}) for end in terminals), default=0.0))
 
 
 def _safe_drop(net: GasNetwork, catalogue: Catalogue, pipe: Pipe, one: GasSection, flow: float, start: float) -> float:
@@ -474,7 +471,7 @@ def _usable(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> list[Pipe
 
 def resized(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> GasNetwork:
     """The network as it would run with the sizes a rule asks for; where none is large enough the pipe stays."""
-    sizes = net.rules.get(rule) or {}
+    sizes = proposed(net, catalogue, rule)
     sections = []
     for one in net.sections:
         pipe = sizes.get(one.id) or one.pipe

@@ -48,6 +48,7 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "flue_centre_mm": (Positive, "The flue's centre above the floor."),
     "bracket_below_mm": (Positive, "The maker's measure from flue centre down to the bracket."),
     "flue_mm": (Positive, "The flue across."),
+    "capacity_m3_h": (Positive, "The most gas it passes, by its plate."),
     "most_bar": (Positive, "The highest pressure it bears, by its plate."),
     "loop_m": (NotNegative, "Pipe laid within an emitter: the loop of a floor or wall."),
     "room": (Id, ""),
@@ -93,6 +94,7 @@ class StationData(Frozen):
         flue_centre_mm: float | None = None
         bracket_below_mm: float | None = None
         flue_mm: float | None = None
+        capacity_m3_h: float | None = None
         most_bar: float | None = None
         loop_m: float | None = None
         room: str | None = None

@@ -9,13 +9,16 @@ from ...job.model import DeviceItem, Pipe, split_anchor
 from ...job.ways import Vec
 from ...quantity import convert
 from ...rules.registry import Remedy, RuleBook, Said, View
-from .capacity import gases
-from .checks import mismatch
+from .. import spec
+from .capacity import BTU_H_W, gases
+from .checks import UNVENTED_BTU_H, mismatch
 from .sizing import GasNetwork, enlarge_first, enlarged
 
 rule = RuleBook("gas")
 SHUT = ("iso", "gate")
 SEEN_PA = 0.01
+DOWNSTREAM = ("cylinder", "second-stage")  # regulators that need more than house pressure before them
+LOW_FED_PA = 10_000.0
 PSI_FROM_PA = 10_000.0  # gas above it is read in psi in North America
 
 
@@ -165,6 +168,83 @@ def gas_mismatch(view: View) -> Iterable[Said]:
                 _place(view, end.station),
                 ("only the maker's conversion kit, fitted by a licensed person",),
             )
+
+
+@rule(
+    "gas-meter-small",
+    "stop",
+    "a meter or regulator too small",
+    "With all appliances on it passes less than they burn: the pressure falls for all of them.",
+    "plate of the meter or regulator",
+    stage="sizes",
+)
+def gas_meter_small(view: View) -> Iterable[Said]:
+    for net in _networks(view):
+        station = view.job.station(net.source.partition(".")[0])
+        capacity = station.data.capacity_m3_h if station else None
+        asked = sum(net.gas.flow_m3_s(end.wanted_w) for end in net.terminals if end.on) * 3600
+        if station is not None and capacity and asked > capacity * 1.0005:
+            yield Said(
+                (station.id, net.source),
+                f"{station.id} passes {capacity:.1f} m3/h; what hangs on it burns {asked:.1f} m3/h.",
+                (),
+                _place(view, station.id),
+                ("a larger one from the supplier", "fewer appliances on it"),
+            )
+
+
+@rule(
+    "gas-regulator-series",
+    "stop",
+    "a regulator behind low pressure",
+    "A cylinder or second-stage regulator needs more than it gives: fed with what comes out of another, too little is "
+    "left. The appliance's own control is another thing.",
+    "rule of the trade; fuel gas code",
+    stage="sizes",
+)
+def gas_regulator_series(view: View) -> Iterable[Said]:
+    for net in _networks(view):
+        for end in net.terminals:
+            station = view.job.station(end.station)
+            if station is None or station.kind != "regulator" or station.variant not in DOWNSTREAM:
+                continue
+            if net.inlet_pa < LOW_FED_PA:
+                title = spec.kind("regulator").variant(station.variant).title
+                yield Said(
+                    (station.id, net.source),
+                    f"{station.id}, a {title}, is fed {_said(view, net.inlet_pa)}: it needs far more.",
+                    (),
+                    _place(view, station.id),
+                    ("take it off, with an adaptor in its place", "feed it from the first stage"),
+                )
+
+
+@rule(
+    "gas-unvented",
+    "stop",
+    "unvented heaters above their limit",
+    "What they burn stays in the room: above 40,000 BTU/h (12 kW) it is not allowed, in bedrooms and bathrooms less.",
+    "std, fuel gas code",
+    stage="sizes",
+)
+def gas_unvented(view: View) -> Iterable[Said]:
+    rooms: dict[str, list[tuple[str, float]]] = {}
+    for station in view.job.stations:
+        if station.kind == "appliance" and station.variant == "heater-unvented" and station.state != "remove":
+            rooms.setdefault(station.data.room or "", []).append((station.id, station.data.input_w or 0.0))
+    for room, heaters in rooms.items():
+        groups = [heaters] if room else [[one] for one in heaters]  # where no room is said each is looked at alone
+        for group in groups:
+            total = sum(watts for _, watts in group) / BTU_H_W
+            if total > UNVENTED_BTU_H[""] * 1.0005:
+                yield Said(
+                    (group[0][0], *((room,) if room else ())),
+                    f"{', '.join(ident for ident, _ in group)} burn {total:,.0f} BTU/h without a flue; 40,000 is the "
+                    "most for a room.",
+                    (),
+                    _place(view, group[0][0]),
+                    ("a heater with a flue",),
+                )
 
 
 RULES = tuple(rule.rules.values())

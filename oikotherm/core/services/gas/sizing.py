@@ -235,8 +235,10 @@ def _network(
         if owner.id == station.id or owner.kind == "stub":
             continue
         wanted, assumed = (wanted_at[owner.id], False) if owner.id in wanted_at else _input_of(owner)
-        if not wanted:
+        if not wanted and owner.id not in wanted_at:
             words.append(f"the input of {owner.id} is not said: not counted")
+            continue
+        if not wanted:
             continue
         if assumed:
             words.append(f"the input of {owner.id} is not said: its output over {BOILER_SHARE} (typ)")

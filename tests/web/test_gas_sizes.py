@@ -60,6 +60,13 @@ class GasSizesTest(WebCase):
         self.assertEqual(margins(self.client.get(f"{SIZES}?fuel=coal&rule=best&off=XYZ").text), drawn)
         self.assertEqual(margins(self.client.get(SIZES).text), drawn)
 
+    def test_the_pack_has_the_sheet_for_the_authority(self) -> None:
+        pack = self.client.get("/jobs/lockgas/handover/pack").text
+        self.assertIn("Gas pipe as sized: a calculation, not a certificate", pack)
+        self.assertIn("Gas pressure at the appliances", pack)
+        self.assertRegex(pack, r"RNG[\s\S]*?28.0 kW[\s\S]*?20.47 mbar")
+        self.assertGreater(len(self.client.get("/jobs/lockgas/handover/pack.pdf").data), 20_000)
+
     def test_the_switchboard_answers_within_a_tenth_of_a_second(self) -> None:
         self.client.get(SIZES)
         took = []

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from ..rooms import ServiceRoom
 from .demand import demand
+from .pack import PACK
 from .proof import TESTS
 from .rules import RULES
 from .sizing import size
@@ -29,5 +30,6 @@ ROOM = ServiceRoom(
     rules=RULES,
     tests=TESTS,
     size=size,
+    pack=PACK,
     tools=tools,
 )

@@ -16,7 +16,7 @@ from ..core.joints.fitted import Joint
 from ..core.memory import Memory
 from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
-from ..core.services.heating.small import readings_of
+from ..core.services.heating.small_gauge import readings_of
 from ..core.services.rooms import rooms, small_jobs
 from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.commissioning import commission_reads

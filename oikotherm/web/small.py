@@ -14,7 +14,7 @@ from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid
 from ..core.job.model import Job, Task
 from ..core.quantity import PaceUnit, Practice, length_text
-from ..core.services.heating.small import READING, READING_EXAMPLE, read_reading, readings_of, story_of
+from ..core.services.heating.small_gauge import READING, READING_EXAMPLE, read_reading, readings_of, story_of
 from ..core.services.rooms import small_jobs
 from ..core.work.records import ticked
 from ..core.work.small import sheets_of

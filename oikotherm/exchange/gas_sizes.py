@@ -6,12 +6,13 @@ from collections import Counter
 from typing import Any
 
 from ..core.catalogue import Catalogue
+from ..core.services.gas.layouts import options
 from ..core.services.gas.sizing import RULES, GasNetwork, enlarge_first, proposed
 
 
 def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
     """One network as JSON: {source, medium, pressure_pa, rule, formula, limit_pa, longest_m, fits, enlarge_first,
-    sections, terminals, rules, ladder, open}."""
+    sections, terminals, rules, layouts, ladder, open}."""
     density = net.gas.density_kg_m3
     return {
         "source": net.source,
@@ -63,6 +64,19 @@ def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
             }
             for rule, sizes in ((one, proposed(net, catalogue, one)) for one in RULES)
         },
+        "layouts": [
+            {
+                "layout": one.layout,
+                "rule": one.rule,
+                "metres": {pipe: round(length, 3) for pipe, length in one.metres},
+                "fits": one.net.fits,
+                "tightest": one.tight.station,
+                "margin_pa": one.tight.margin_pa,
+                "arriving_pa": {end.station: end.arriving_pa for end in one.net.terminals},
+                "alone_pa": {end.station: end.alone_pa for end in one.net.terminals},
+            }
+            for one in options(net, catalogue)
+        ],
         "ladder": ladder(net),
         "open": list(net.open),
     }

@@ -14,6 +14,7 @@ from typing import Any
 from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank
+from oikotherm.core.services.gas.layouts import options
 from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks, proposed
 
 from ...jobs import CATALOGUE, whole
@@ -166,6 +167,21 @@ class DemoTest(unittest.TestCase):
             self.assertGreater(end.alone_pa, end.arriving_pa)
         self.assertEqual(enlarge_first(net, CATALOGUE), "")
 
+    def test_a_manifold_beside_it(self) -> None:
+        """What all ways share is the feed; each appliance has the rest of its way to itself: 4.06 m and three runs."""
+        (net,) = networks(derive(whole("lockhouse")))
+        found = options(net, CATALOGUE)
+        self.assertEqual([(one.layout, one.rule) for one in found[3:]], [("manifold", rule) for rule in RULES])
+        own = {one.id: one.length_m for one in net.sections}
+        shared = own[net.terminals[0].path[0]]
+        wanted = shared + sum(sum(own[ident] for ident in end.path[1:]) for end in net.terminals)
+        for one in found[3:]:
+            self.assertAlmostEqual(one.total_m, wanted)
+            self.assertTrue(one.net.fits)
+            self.assertEqual({end.station for end in one.net.terminals}, {"BLR", "RNG", "URN"})
+        drawn = sum(one.length_m for one in net.sections if one.feeds)
+        self.assertTrue(all(abs(one.total_m - drawn) < 1e-6 for one in found[:3]))
+
     def test_fernhollow_burns_propane_from_its_second_stage(self) -> None:
         (net,) = networks(derive(whole("fernhollow")))
         self.assertEqual((net.gas.id, net.formula, net.rule), ("propane", "north-american", "longest"))
@@ -203,6 +219,7 @@ class DemoTest(unittest.TestCase):
         self.assertLessEqual({"station", "wanted", "arriving_pa", "alone_pa", "least_pa", "margin_pa"}, set(end))
         self.assertEqual(set(net["rules"]), set(RULES))
         self.assertAlmostEqual(end["margin_pa"], end["arriving_pa"] - end["least_pa"])
+        self.assertEqual([one["layout"] for one in net["layouts"]], ["drawn"] * 3 + ["manifold"] * 3)
         steps = net["ladder"][0]["steps"]
         self.assertAlmostEqual(steps[0]["before_pa"], net["pressure_pa"])
         self.assertAlmostEqual(steps[-1]["after_pa"], end["arriving_pa"], places=2)

@@ -25,7 +25,6 @@ from .capacity import (
     THIN_MM,
     Formula,
     Gas,
-    capacity,
     corrugated,
     elevated_factor,
     gas_bore_mm,
@@ -282,7 +281,7 @@ def _network(
         0.0,
         open=tuple(words),
     )
-    return _worked(made, catalogue)
+    return worked(made, catalogue)
 
 
 def _up(sections: Mapping[str, GasSection], end: str) -> Iterator[GasSection]:
@@ -301,7 +300,7 @@ def _gas_of(design: Layout, station: Station, tree: Tree, fuel: str | None) -> t
     return gases()[said or "natural"], said is not None
 
 
-def _worked(made: GasNetwork, catalogue: Catalogue) -> GasNetwork:
+def worked(made: GasNetwork, catalogue: Catalogue) -> GasNetwork:
     """Drops, arriving pressures and the sizes by every rule."""
 
     def worth(one: GasSection, flow: float, start: float) -> float:
@@ -395,10 +394,10 @@ def _smallest(
     sizes = _sizes_of(catalogue, one.pipe)
     for pipe in sizes[sizes.index(least) if least in sizes else 0 :]:
         try:
-            found = capacity(catalogue, pipe, net.gas, net.formula, length_m, net.limit_pa, net.inlet_pa)
+            lost = drop_pa(catalogue, pipe, net.gas, net.formula, length_m, one.flow_m3_s, net.inlet_pa)
         except Refused:
             continue
-        if found.flow_m3_s >= one.flow_m3_s:
+        if lost <= net.limit_pa:  # the same as a capacity of its flow or more
             return pipe
     return None
 
@@ -483,7 +482,7 @@ def resized(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> GasNetwork:
         except Refused:
             bore_mm, extra = one.bore_mm, one.equivalent_m
         sections.append(replace(one, pipe=pipe, bore_mm=bore_mm, equivalent_m=extra))
-    return _worked(replace(net, sections=tuple(sections), rule=rule), catalogue)
+    return worked(replace(net, sections=tuple(sections), rule=rule), catalogue)
 
 
 def enlarge_first(net: GasNetwork, catalogue: Catalogue) -> str:

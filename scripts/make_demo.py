@@ -102,9 +102,9 @@ HEATING = (
 )
 DRAINS = ("i18/device:in", "i18/device:out", "i73/device:in", "i73/device:out")
 OTHER = (
-    "G1 from MTR.out cu-m 28: U600 [iso] U300 E3163 *T1 =cu-m 22 (wall 100 sleeve) E910 (wall 100) E2700 D1204 E100 "
-    "[iso] =cu-m 15 E250 U66 -> BLR.gas",
-    "G2 from G1.T1 cu-m 22: D100 *T1 D1875 S600 [iso] S2546 -> RNG.gas",
+    "G1 from MTR.out cu-m 28: U200 [clamp set 4.5m] U400 [iso] U300 E3163 *T1 =cu-m 22 (wall 100 sleeve) E910 "
+    "(wall 100) E2700 D1204 E100 [iso] =cu-m 15 E250 U66 -> BLR.gas",
+    "G2 from G1.T1 cu-m 22: D100 *T1 D1875 S1646 [iso] S1500 -> RNG.gas",
     "G3 from G2.T1 cu-m 15: S4146 D1575 [iso] D300 S200 -> URN.gas",
     "C1 from SUP.out cu-m 22: U200 [iso] U400 *T1 U440 S200 [iso] S1132 D740 -> SOF.in",
     "C2 from SOF.out cu-m 22: U200 W100 S200 [iso] S200 =cu-m 15 S1232 W840 U140 -> K1.in",
@@ -279,6 +279,14 @@ def fernhollow() -> Job:
                 "room UTL on L0 Utility: 0,0 120x90 68F",
                 "wall W1 on L0: 0,92 to 120,92 4 timber",
                 "board E1 on L0: 80,84,48 16x6x24 clear 4",
+                "room STK on L0 Stacks: 124,0 296x90 66F",
+                "room DRY on L0 Drying room: 0,-130 120x126 68F",
+                "room GRN on L0 Greenhouse: -260,0 252x90 60F cold",
+                "wall W2 on L0: 423,0 to 423,90 6 timber",
+                "wall W3 on L0: 122,0 to 122,90 4 timber",
+                "wall W4 on L0: 0,-2 to 120,-2 4 timber",
+                "wall W5 on L0: -4,0 to -4,90 8 masonry",
+                *(f"beam B{n} on L0: {x},0,84 8x90x12" for n, x in ((1, 351), (2, 261), (3, 171))),
             )
         ),
         _station(
@@ -288,17 +296,38 @@ def fernhollow() -> Job:
             "L0",
             (60 * IN, 88 * IN, 4 * IN),
             "S",
-            data={"input_w": 11700, "volume_l": 190, **body},
+            data={"input_w": 11700, "volume_l": 190, "flue_mm": 4 * IN, **body},
         ),
         _station("supply", "SUP", "Water from the street", "L0", (8 * IN, 86 * IN, 12 * IN), "S"),
         _station(
             "regulator",
             "REG",
-            "Second stage, propane",
+            "Second stage, propane, outdoors",
             "L0",
-            (112 * IN, 86 * IN, 40 * IN),
-            "W",
+            (430 * IN, 60 * IN, 36 * IN),
+            "E",
+            variant="second-stage",
             data={"outlet_pa": 2865, "gas": "propane"},
+        ),
+        _station(
+            "appliance",
+            "OVN",
+            "Seed drying oven",
+            "L0",
+            (96 * IN, -126 * IN, 0),
+            "N",
+            variant="oven",
+            data={"input_w": 11700, "gas": "propane"},
+        ),
+        _station(
+            "appliance",
+            "GH",
+            "Greenhouse heater",
+            "L0",
+            (-150 * IN, 84 * IN, 12 * IN),
+            "S",
+            variant="greenhouse",
+            data={"input_w": 20500, "gas": "propane"},
         ),
         _station(
             "vessel",
@@ -310,23 +339,56 @@ def fernhollow() -> Job:
             role="cold",
             data={"volume_l": 8},
         ),
+        _station("stub", "CHM", "Vent through the ceiling", "L0", (42 * IN, 78 * IN, 92 * IN), "S", state="keep"),
         _station("outlet", "SNK", "Potting sink", "L0", (20 * IN, 2 * IN, 34 * IN), "N", role="hot"),
     ]
     job = apply_all(job, commands, standard())
     tank = job.station("EXP")
     assert tank is not None
     port = {**tank.ports[0].model_dump(), "kit": [{"part": "sweat-adaptor-1/2", "turn": None}]}
+    heater, chimney = job.station("WH"), job.station("CHM")
+    assert heater is not None
+    assert chimney is not None
+    hood = {"name": "flue", "role": "flue", "way": "out", "offset": (0, 10 * IN, 56 * IN), "facing": "up", "kit": []}
+    stack = {"name": "end", "role": "flue", "way": "either", "offset": (0, 0, 0), "facing": "down", "kit": []}
     texts = (
         "C1 from SUP.out cu-l 3/4: U20 [iso] U34-1/4 S? E22 *T1 E12 [iso] E? D? -> WH.cold",
         "C2 from C1.T1 cu-l 3/4: U4 =cu-l 1/2 U? -> EXP.in",
         "H1 from WH.hot cu-l 3/4: U14 S6 W45 S63 =cu-l 1/2 D46 S? U? -> SNK.in",
-        "G1 from REG.out fe-40 3/4: S? D32-3/8 *T1 W8 [iso] W6 [union] W10 =fe-40 1/2 W? -> WH.gas",
-        "G2 from G1.T1 fe-40 3/4: D4 -> cap",
+        "G1 from REG.out fe-40 3/4: {outside} N5 [iso handle E] N4 [union] N3 U12 [clamp set 20ft] U36 W6 (wall 6) "
+        "{view} W54 D14 W24 U14 W16 [union] W17 *L1:D plug W33 D14 W24 U14 W33 *L2:D plug W33 D14 W24 U14 W41 (wall 4) "
+        "W12 [iso] W8 [union] W8 S16 D38 *P1:D cap 6 W7 *M1 W7 *M2 W7 *M3 W7 *M4 plug W6 -> cap",
+        "G2 from G1.M3 fe-40 1/2: D4 [label WH] D4 =csst EHD18 D8 N? D5 =fe-40 1/2 D6 [iso] D6 [union] D? "
+        "*T1:D cap 3 W? -> WH.gas",
+        "G3 from G1.M2 fe-40 1/2: D4 [label OVN] D4 =csst EHD23 D8 E31 S55 (wall 4) S? D8 =fe-40 1/2 D6 [iso] D6 "
+        "[union] D? *T1:D cap 3 W? -> OVN.gas",
+        "G4 from G1.M1 fe-40 1/2: D4 [label GH] D4 =csst EHD25 D8 N8 U56 W90 (wall 8 sleeve) W172 N? D8 =fe-40 1/2 D10 "
+        "[iso] D6 [union] D? *T1:D cap 3 E? -> GH.gas",
+        "V1 from WH.flue vent-sw 4: U14 W+2U18 U? -> CHM.end",
         "D1 from WH.relief cu-l 3/4: {fall 1:50} W3 D45-1/2 -> stub",
     )
     commands = [
         {"do": "put_station", "station": {**tank.model_dump(exclude_none=True), "ports": [port]}},
+        {
+            "do": "put_station",
+            "station": {
+                **heater.model_dump(exclude_none=True),
+                "ports": [*(one.model_dump() for one in heater.ports), {**hood, "end": "vent 4 crimp"}],
+            },
+        },
+        {
+            "do": "put_station",
+            "station": {**chimney.model_dump(exclude_none=True), "ports": [{**stack, "end": "vent 4 plain"}]},
+        },
         *({"do": "put_run", "text": text} for text in texts),
+        *(
+            {"do": "waive", "rule": "gas-air", "where": room, "reason": reason}
+            for room, reason in (
+                ("UTL", "two openings of 100 in2 to the stacks, near the top and the bottom of the wall"),
+                ("DRY", "two ducts to the open, sized by the licensed person"),
+                ("GRN", "louvres that stay open while it is heated"),
+            )
+        ),
     ]
     return apply_all(job, commands, standard())
 
@@ -379,6 +441,9 @@ OLMO_RUNS = (
     "RT4 from MAN.r2 mlc 16: D140 E5940 (wall 100) E270 N? W? D? -> R2.right",
     "F5 from MAN.f3 mlc 16: D100 E? N? D? -> PRV.left",
     "RT5 from MAN.r3 mlc 16: D140 E? N? D? -> PRV.right",
+    "G1 from MTR.out fe-m 1: U300 [iso] U250 [union] U950 *T1 U220 E2930 (wall 100 sleeve) E1180 N? D1700 [iso] D150 "
+    "[union] D? E? -> OVN.gas",
+    "G2 from G1.T1 fe-m 3/4: S? D1000 [iso] D150 [union] D820 E? U? -> BLR.gas",
     *(
         f"{role}{n} from MIX.{port} mlc 16: D? -> {end}"
         for role, n, port, end in (
@@ -415,6 +480,33 @@ def olmo_vecchio() -> Job:
         _station("emitter", "PRV", "Prover cupboard, coil", "L0", (7500, 5000, 300), "S", data=coil),
         _station("emitter", "U1", "Shop, towards the street", "L0", (1625, 3140, 0), "N", data=_floor(12)),
         _station("emitter", "U2", "Shop, counter", "L0", (1475, 3140, 0), "N", data=_floor(8)),
+        _station(
+            "meter",
+            "MTR",
+            "Plant room, west wall",
+            "L0",
+            (0, 1200, 900),
+            "E",
+            data={"gas": "natural", "outlet_pa": 2100, "capacity_m3_h": 10},
+        ),
+        _station(
+            "appliance",
+            "OVN",
+            "Deck oven",
+            "L0",
+            (5200, 5000, 0),
+            "S",
+            variant="oven",
+            data={
+                "input_w": 45000,
+                "input_is_net": True,
+                "gas": "natural",
+                "width_mm": 1600,
+                "height_mm": 1900,
+                "depth_mm": 1500,
+                "room": "HAL",
+            },
+        ),
         {"do": "put_circuit", "circuit": {"id": "CH1", "source": "BLR", "flow_c": 70, "return_c": 50}},
         {"do": "put_circuit", "circuit": {"id": "UF1", "source": "MIX", "flow_c": 40, "return_c": 33}},
         {

@@ -11,6 +11,7 @@ from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank, read, read_as
 from oikotherm.core.job.model import Choice, Job, Station
 from oikotherm.core.job.notation import Style
+from oikotherm.core.job.writing import run_text
 from oikotherm.demo import documents
 
 CATALOGUE = standard()
@@ -95,3 +96,22 @@ def circuit(
     source = made.stations[0].model_dump(exclude_none=True)
     source["brings"] = {**source.get("brings", {}), "drains": True}
     return edit(made, {"do": "put_station", "station": source}, *texts, *more)
+
+
+def retyped(job: Job, run: str, *pairs: tuple[str, str]) -> dict[str, Any]:
+    """The run typed again with words changed."""
+    found = job.run(run)
+    assert found is not None
+    text = run_text(found, Style(CATALOGUE, job.practice, job.pace_unit))
+    for old, new in pairs:
+        assert old in text, (old, text)
+        text = text.replace(old, new, 1)
+    return {"do": "put_run", "text": text}
+
+
+def said(job: Job, ident: str, **data: Any) -> dict[str, Any]:
+    """A station with other data."""
+    found = job.station(ident)
+    assert found is not None
+    kept = found.model_dump(exclude_none=True)
+    return {"do": "put_station", "station": {**kept, "data": {**kept.get("data", {}), **data}}}

@@ -119,6 +119,27 @@ GAS_SEAL = Topic(
     tuple(_SEALS[one] for one in ("paste", "rated-tape", "tape-paste", "hemp")),
     _each("paste", "hemp", "paste"),
 )
+GAS_TRAPS = Topic(
+    "gas-traps",
+    "sediment traps on gas",
+    (
+        Option("each", "one at each appliance", "each control has its own pocket"),
+        Option("header", "one on the header they share", "less to fit; the authority has to agree"),
+        Option("none", "none", "clean gas, and nobody asks for them"),
+    ),
+    _each("none", "none", "each"),
+    "pipe",
+)
+GAS_UNIONS = Topic(
+    "gas-unions",
+    "unions on threaded gas pipe",
+    (
+        Option("each", "one at each appliance, behind its valve", "the appliance comes away alone"),
+        Option("none", "none", "no joint more that can weep; what comes out comes apart from its end"),
+    ),
+    _all("each"),
+    "pipe",
+)
 WATER_SEAL = Topic(
     "water-thread-seal",
     "water thread seal",
@@ -267,6 +288,8 @@ TOPICS = {
         BOILER_PIPES,
         FILLING,
         GAS_SEAL,
+        GAS_TRAPS,
+        GAS_UNIONS,
         WATER_SEAL,
         *_HAND,
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from ..core.catalogue.loader import MARKS
 from ..core.design import Design
 from ..core.job.model import Leg, Station
 from ..core.job.ways import DIRECTIONS, Vec
@@ -127,7 +128,7 @@ class _Drawer:
         if self.look.pipes:
             self._pipes()
             self._fittings()
-            wishes += self._run_wishes()
+            wishes += [*self._on_pipe(), *self._run_wishes()]
             if self.look.measures:
                 wishes += [*self._leg_wishes(), *self._tee_wishes()]
         else:
@@ -469,6 +470,38 @@ class _Drawer:
             )
         )
 
+    def _on_pipe(self) -> list[Wish]:
+        """What sits on pipe without splitting it, a bonding clamp, with what its wire is said to be."""
+        wishes, drawn = [], {run.id for run in self.runs}
+        for mark in self.fitted.pipework.marks:
+            if mark.run not in drawn or not any(low <= mark.at.z < high for low, high in self.heights):
+                continue
+            at, text = (
+                self.sheet.at(mark.at),
+                " ".join(
+                    word
+                    for word in ("bond" if mark.item.part == "clamp" else "", mark.item.name, mark.item.setting)
+                    if word
+                ),
+            )
+            key = f"{mark.item.id}/{mark.item.part}"
+            way, title = self.sheet.way(mark.way), MARKS.get(mark.item.part, mark.item.part)
+            self.out.symbols.append(
+                Symbol(
+                    at,
+                    mark.item.part,
+                    way,
+                    self.roles[mark.run],
+                    key,
+                    mark.run,
+                    f"{title} {mark.item.setting or ''}".strip(),
+                    self._marks(mark.run),
+                    (mark.item.id,),
+                )
+            )
+            wishes.append(Wish(text, "point", around(at, *size(text), gap=12), key, mark.run))
+        return wishes
+
     def _ports(self) -> list[Wish]:
         """Every port as a stub the way it faces, with its name."""
         wishes = []
@@ -503,7 +536,7 @@ class _Drawer:
         of them."""
         if not self.look.findings:
             return []
-        spots: dict[XY, str] = {}
+        spots: dict[XY, tuple[str, str]] = {}  # place -> word, severity
         drawn = {run.id for run in self.runs}
         for finding in self.design.open_findings:
             if finding.at is None or finding.severity == "note" or finding.where[0] == self.look.ghost:
@@ -512,10 +545,13 @@ class _Drawer:
             if not any(low <= height < high for low, high in self.heights) or (own and not own & drawn):
                 continue
             at = self.sheet.at(finding.at)
-            spots.setdefault((round(at[0]), round(at[1])), finding.severity)
+            spots.setdefault((round(at[0]), round(at[1])), (finding.badge or finding.severity, finding.severity))
             if len(spots) == MOST_BADGES:
                 break
-        return [Wish(word, f"badge-{word}", around(at, *size(word), gap=10), anchor=at) for at, word in spots.items()]
+        return [
+            Wish(word, f"badge-{grave}", around(at, *size(word), gap=10), anchor=at)
+            for at, (word, grave) in spots.items()
+        ]
 
     def _station_wishes(self) -> list[Wish]:
         wishes = []

@@ -30,10 +30,12 @@ SHAPES = {
     "open": "M0-6V6M-3-6H3M-3 6H3",
     "cap": "M-2-6H4V6H-2Z",
     "plug": "M-2-5H5V5H-2Z",
+    "label": "M-8-4H5L8 0L5 4H-8Z",
+    "clamp": "M-3-6H3V6H-3ZM0 6V14M-4 14H4M-2.5 16.5H2.5",
     "gone": "M-5-5L5 5M-5 5L5-5",
 }
 PLAIN = re.compile(r"[^UPRIGHT = <>\"\n\r\t]*")
-UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling"}
+UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling", "clamp", "label"}
 
 
 def number(value: float) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.design import Design
 from ..core.making.cut import Cut
+from ..core.making.nipples import is_ready
 from ..core.quantity import PaceUnit, length_text
 
 COLUMNS = (
@@ -38,6 +39,8 @@ def cut_rows(design: Design) -> list[dict[str, Any]]:
             remarks.append(f"cannot be made: {cut.why_not}")
         if not cut.known:
             remarks.append("centre to centre at an end without figures")
+        if design.job.pace_unit == "in" and is_ready(design.context.catalogue, cut):
+            remarks.append("a ready nipple")
         if piece.close:
             remarks.append("as near as can be made")
         if piece.assumed:

@@ -238,6 +238,8 @@ def _new_station(form: Mapping[str, str], length: Any, comma: bool) -> dict[str,
         command["id"] = form["id"].strip().upper()
     if form.get("output", "").strip() and "output_w" in kind.model.model_fields:
         command["data"] |= _output(form["output"], kind.id, comma)
+    elif form.get("output", "").strip() and "gas" in kind.loads:
+        command["data"][kind.loads["gas"]] = parse(form["output"], "power", "W", field="input", decimal_comma=comma)
     if one_port:
         command.update(
             {field: form[field].strip() for field in ("end", "role", "facing") if form.get(field, "").strip()}
@@ -261,7 +263,10 @@ _READ: dict[str, tuple[str, str]] = {
     "outlet_pa": ("pressure", "Pa"),
     "set_pa": ("pressure", "Pa"),
     "precharge_pa": ("pressure", "Pa"),
+    "least_inlet_pa": ("pressure", "Pa"),
+    "most_inlet_pa": ("pressure", "Pa"),
 }
+YES_NO = ("input_is_net", "own_regulator", "protected")
 WORDS = ("room", "gas", "series", "material")
 
 
@@ -286,6 +291,10 @@ def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) 
             data[name] = text.upper() if name == "room" else text
         elif name.endswith("_mm"):
             data[name] = parse_length_mm(text, job.pace_unit, field=name, decimal_comma=comma)
+        elif name in YES_NO:
+            data[name] = _yes(text, name)
+        elif name == "capacity_m3_h":
+            data[name] = round(parse(text, "volume-flow", "m3/h", field=name, decimal_comma=comma) * 3600, 6)
         elif name in _READ:
             kind, unit = _READ[name]
             data[name] = parse(text, kind, unit, field=name, decimal_comma=comma)
@@ -300,6 +309,12 @@ def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) 
             brings[name] = _number(text, name, comma)
     kept = station.model_dump(exclude_none=True, exclude={"data", "brings"})
     return {"do": "put_station", "station": {**kept, "data": data, "brings": brings}}
+
+
+def _yes(text: str, name: str) -> bool:
+    if text.lower() not in ("yes", "no"):
+        raise Refused(name, text, "yes or no, or nothing where nobody knows", "yes")
+    return text.lower() == "yes"
 
 
 CURVE_EXAMPLE = "0 45; 250 43; 500 38"
@@ -421,6 +436,8 @@ def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
             text = "" if value is None else length_text(value, frame.job.pace_unit)
         else:
             text = "" if value is None else f"{value:g}" if isinstance(value, float | int) else str(value)
+        if isinstance(value, bool):
+            text = "yes" if value else "no"
         units = {
             "w": "W",
             "l": "L",
@@ -433,13 +450,17 @@ def known_of(frame: Frame, station: Station) -> list[dict[str, str]]:
             "curve": "L/h kPa; ...",
             "years": "years",
         }
+        if name == "capacity_m3_h":
+            words, unit, units = "capacity", "m3_h", {**units, "m3_h": "m3/h"}
+        elif name in YES_NO:
+            words, unit, units = name, "yes", {**units, "yes": "yes or no"}
         label = words if unit in units and words else name
         found.append(
             {
                 "name": name,
                 "label": label.removesuffix("_kg").replace("_", " "),
                 "text": text,
-                "unit": units.get(unit, "") if label != name else "",
+                "unit": units.get(unit, "") if label != name or name in YES_NO else "",
             }
         )
     return found

@@ -2,50 +2,14 @@
 
 from __future__ import annotations
 
-import re
-import time
 import unittest
 
 from axe_playwright_python.sync_playwright import Axe
 
-from .pages import SETTLED, BrowserCase
-
-KEYS_A_SECOND, MOST_S = 3, 300
+from .pages import SETTLED, KeyCase
 
 
-class SmallJobs(BrowserCase):
-    def setUp(self):
-        super().setUp()
-        self.keys = 0
-        self.began = time.monotonic()
-
-    def press(self, key, times=1):
-        for _ in range(times):
-            self.page.keyboard.press(key)
-            self.keys += 1
-
-    def type(self, text):
-        self.page.keyboard.type(text)
-        self.keys += len(text)
-
-    def tab_to(self, wanted, most=60):
-        """Tab until what has the focus is called so; fails where the keys do not get there."""
-        for _ in range(most):
-            self.press("Tab")
-            named = self.page.evaluate(
-                "() => { const a = document.activeElement; return [a.innerText, a.name, a.getAttribute('aria-label')]"
-                ".filter(Boolean).join(' '); }"
-            )
-            if re.search(wanted, named):
-                return
-        self.fail(f"nothing called {wanted} within {most} tabs")
-
-    def enter(self, key="Enter"):
-        """A key that leads to another page."""
-        with self.page.expect_navigation():
-            self.press(key)
-        self.page.wait_for_function(SETTLED, polling=20)
-
+class SmallJobs(KeyCase):
     def begin(self, title, answers):
         """From the home page: the small job, its questions answered by name, begun."""
         self.go("/")
@@ -70,14 +34,6 @@ class SmallJobs(BrowserCase):
         self.press("Space")
         self.page.wait_for_selector("#plan li.done")
         self.page.wait_for_function(SETTLED, polling=20)
-
-    def done(self, title):
-        seconds = self.keys / KEYS_A_SECOND
-        print(
-            f"{title}: {self.keys} keys, {seconds:.0f} s at {KEYS_A_SECOND} a second, "
-            f"{time.monotonic() - self.began:.1f} s driven"
-        )
-        self.assertLess(seconds, MOST_S)
 
     def heads(self):
         return dict(

@@ -65,7 +65,7 @@ def rarer_edits(job, rng):
         "size": rng.choice(("15", "22", "3/4")),
     }
     yield {"do": "set_finish", "run": run.id, "finish": rng.choice(("cap", "none", "stub"))}
-    yield {"do": "put_house", "text": "room XYZ on L0 Store: 0,0 9000x9000 no flame"}
+    yield {"do": "put_house", "text": "room XYZ on L0 Store: 0,0 9000x9000 flameless"}
     if tee:
         override = {"target": f"{tee.id}/tee", "field": "method", "value": "compression", "reason": "trial"}
         yield {"do": "put_override", "override": override}

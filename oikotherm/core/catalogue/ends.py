@@ -29,6 +29,7 @@ PIPE_CODES = (
     "fe-m",
     "galv",
     "csst",
+    "conn",
     "vent-sw",
     "waste",
 )
@@ -49,6 +50,7 @@ SOCKET_MARKS = (
     "contour-F",
 )
 THREAD_MARKS = ("flat", "cone", "washer", "brass", "copper", "galv", "steel")
+CONNECTOR_FLARES = {"1/2": "5/8", "3/4": "15/16"}  # typ: nominal size of a flexible connector -> its flare
 _SIZE = re.compile(r"\d{1,3}(?:\.\d{1,2})?|\d{1,2}/\d{1,2}|\d{1,2}-\d{1,2}/\d{1,2}|EHD\d{2}")
 
 

@@ -331,7 +331,7 @@ class Catalogue:
         titles: dict[str, str] = {}
         for (part, _, _), row in self.devices.items():
             titles.setdefault(part, row.title)  # that of the usual body
-        return titles | COUPLINGS
+        return titles | COUPLINGS | MARKS
 
     def system_code(self, word: str, practice: Practice, field: str = "pipe") -> str:
         """The code meant by a code or an everyday word in this practice. Raises Refused with the nearest."""
@@ -344,6 +344,8 @@ class Catalogue:
         raise Refused(field, word, f"a pipe system such as {near}", "cu-m 22")
 
 
+MARKS = {"clamp": "bonding clamp", "label": "label of what it feeds"}
+"""What is put on a pipe and splits no piece."""
 COUPLINGS = {"coupling": "coupling on a straight", "slip": "slip coupling, which closes between fixed pipes"}
 _IN_COPPER_BODY = {"pb": "compression-plastic", "cu-soft": "compression"}  # pipe family -> its joint in such a body
 

@@ -488,8 +488,8 @@ def _device(word: str, id_: str, where: tuple[int, int]) -> DeviceItem:
         raise Refused("device", word, "a part between the brackets", example, where)
     fields: dict[str, Any] = {"id": id_, "part": words[0].lower()}
     rest = words[1:]
-    if rest and re.fullmatch(ID_PATTERN, rest[0]) and rest[0] not in ("HANDLE", "SET"):
-        fields["name"] = rest.pop(0)
+    if rest and re.fullmatch(ID_PATTERN, rest[0].upper()) and rest[0].upper() not in ("HANDLE", "SET"):
+        fields["name"] = rest.pop(0).upper()
     if rest and rest[0] in ("<", ">"):
         fields["arrow"] = "with" if rest.pop(0) == ">" else "against"
     while rest:

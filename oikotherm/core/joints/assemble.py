@@ -152,6 +152,14 @@ class Assembler(Fitter):
             for node, outward in ((straight.from_node, -1.0), (straight.to_node, 1.0)):
                 if nodes[node].close and node not in moved:
                     moved[node] = nodes[node].at.plus(straight.way, outward * back.get(node, 0.0))
+        for straight in self.own:
+            if straight.piece_mm:
+                start = moved.get(straight.from_node, straight.a)
+                takes = (
+                    self._mating(straight.from_node, straight.from_arm).take_off_mm
+                    + self._mating(straight.to_node, straight.to_arm).take_off_mm
+                )
+                moved[straight.to_node] = start.plus(straight.way, straight.piece_mm + takes)
         for key, at in moved.items():
             self.fittings[key] = self.fittings[key].at_place(at)
         for straight in self.own:
@@ -557,13 +565,14 @@ class Assembler(Fitter):
         for number, spot in enumerate(spots, 1):
             straight = chain[spot.straight]
             word, service = self._made_by([spot.mating], self._on(straight))
-            coupling = f"{piece.pipe.size} coupling {word}"
+            lap = spot.mating.method == "slip"  # one length goes into the next, without a part
+            coupling = f"{piece.pipe.size} {'slip joint' if lap else f'coupling {word}'}"
             place = self.spans[straight.key][0].plus(straight.way, spot.along_mm)
             end = (spot.straight, spot.along_mm)
             parts.append(self._part(chain, legs, piece, number, (begin, end), (title, coupling), (take, spot.mating)))
             self.fittings[spot.key] = Fitting(
                 spot.key,
-                "coupling",
+                "lap" if lap else "coupling",
                 coupling,
                 straight.run,
                 place,
@@ -573,7 +582,7 @@ class Assembler(Fitter):
                 shape="coupling",
                 service=service,
             )
-            for arm, sign in (("in", -1.0), ("out", 1.0)):
+            for arm, sign in (("in", -1.0), ("out", 1.0))[: 1 if lap else 2]:
                 self.joints[f"{spot.key}:{arm}"] = Joint(
                     f"{spot.key}:{arm}",
                     straight.run,

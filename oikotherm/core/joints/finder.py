@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..catalogue import Catalogue, End
+from ..catalogue.ends import CONNECTOR_FLARES
 from ..catalogue.part import Part
 from ..catalogue.parts import end_bore_mm, end_limits, end_od_mm, insertion_mm
 from ..errors import Refused, nearest
@@ -202,6 +203,8 @@ def _tokens(catalogue: Catalogue, end: End) -> list[tuple[object, ...]]:
         found.append(("thread", end.size))
     if end.family == "flare-45" or catalogue.material(end.family) == "copper":
         found.append(("flare", end.size))
+    if end.family == "conn":
+        found.append(("flare", CONNECTOR_FLARES[end.size]))
     if end.family in ("csst", "union", "vent", "hose"):
         found.append((end.family, end.size))
     return found
@@ -411,7 +414,7 @@ class _Search:
         for."""
         cost = part.price * PRICE_COST - (STOCK_GAIN if self.stock.get(part.id) else 0.0) + (part.k or 0.0)
         unasked = self.ask.via != part.family
-        if "valve" in part.marks and unasked:
+        if "valve" in part.marks and unasked and self.ask.via != "gas-connector":  # which has its valve before it
             cost += 8.0
         if "connector" in part.marks and unasked:
             cost += 15.0

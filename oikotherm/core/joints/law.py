@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..catalogue import Catalogue, End
+from ..catalogue.ends import CONNECTOR_FLARES
 from ..catalogue.loader import LawRow
 from ..catalogue.parts import SOCKET_METHODS, end_limits
 from ..errors import Refused, nearest
@@ -202,6 +203,10 @@ def mouth(catalogue: Catalogue, method: str, pipe: End, service: str = "") -> En
         return End("Rp" if thread == "R" else thread, pipe.size, "female") if thread else None
     if method == "flare" and system.material == "copper":
         return End("flare-45", pipe.size, "male")
+    if method == "slip" and system.family == "vent":
+        return End("vent", pipe.size, "crimp")
+    if method == "connector" and pipe.size in CONNECTOR_FLARES:
+        return End("flare-45", CONNECTOR_FLARES[pipe.size], "male") if system.family == "conn" else None
     return End("csst", pipe.size, "nut") if method == "csst" and system.family == "csst" else None
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..catalogue import Catalogue, End
+from ..catalogue.ends import CONNECTOR_FLARES
 from ..catalogue.parts import end_od_mm, method_of
 from ..quantity import trim
 from ..tables import CATALOGUE, read_rows
@@ -282,6 +283,18 @@ def _flare(catalogue: Catalogue, a: End, b: End) -> Mate | None:
     return _no("A 45 degree flare mates with a 45 degree flare only.")
 
 
+def _connector(catalogue: Catalogue, conn: End, end: End) -> Mate | None:
+    if "conn" not in (conn.family, end.family):
+        return None
+    if conn.family == "conn" and (end.family, end.form) == ("flare-45", "male"):
+        if CONNECTOR_FLARES.get(conn.size) == end.size:
+            return _yes("connector", "Its own flare nut on a flare, dry.")
+        return _no("A connector of another size.")
+    if conn.family == "conn":
+        return _no("A flexible connector ends in flare nuts: an adaptor stands between.", False)
+    return None
+
+
 def _corrugated(catalogue: Catalogue, pipe: End, nut: End) -> Mate | None:
     if "csst" not in (pipe.family, nut.family):
         return None
@@ -303,6 +316,12 @@ def _plain(catalogue: Catalogue, a: End, b: End) -> Mate | None:
             if a.size == b.size
             else _no("Vent connectors of two sizes.", False)
         )
+    if a.family == "vent-sw" and b.family == "vent":
+        return (
+            _yes("slip", "Vent connector on its collar, the crimped end the way the gases go.", "screws and foil tape")
+            if a.size == b.size
+            else _no("Vent connectors of two sizes.", False)
+        )
     if a.family == "hose" and b.family in ("G", "hose"):
         if b.family == "G" and {a.form, b.form} == {"male", "female"}:
             return _no("A North American hose thread has 11.5 threads per inch, G 3/4 has 14: they start and jam.")
@@ -319,4 +338,4 @@ def _plain(catalogue: Catalogue, a: End, b: End) -> Mate | None:
     return None
 
 
-_RULES = (_pipe_in_socket, _threads, _threaded_pipe, _flare, _corrugated, _plain)
+_RULES = (_pipe_in_socket, _threads, _threaded_pipe, _connector, _flare, _corrugated, _plain)

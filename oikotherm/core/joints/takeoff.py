@@ -54,6 +54,8 @@ def part_mating(
     big = catalogue.method_figures(body.code, body.size, body_method or method)
     if isinstance(own, Socket) and isinstance(big, Socket):
         z = socket_z_mm(big, part)
+        if method == "slip" and part == "coupling":  # no part of its own: one length laps into the next
+            z = -own.insertion_mm / 2
         return Mating(
             method, z, own.insertion_mm, 0.0, f"z {z:.4g}", f"z {big.z_source}; insertion {own.insertion_source}"
         )
@@ -142,6 +144,11 @@ def port_mating(catalogue: Catalogue, end: End, pipe: Pipe) -> Mating | None:
         if row and system.family in _SOCKET_FAMILY[metal]:
             depth = row.insertion_mm
             return Mating(method, -depth, depth, 0.0, f"insertion {depth:.4g}", f"insertion {row.insertion_source}")
+    if end.family == system.family == "vent" and end.size == pipe.size:
+        row = catalogue.sockets.get((system.family, pipe.size, "slip"))
+        if row:
+            depth = row.insertion_mm
+            return Mating("slip", -depth, depth, 0.0, f"lap {depth:.4g}", f"insertion {row.insertion_source}")
     fits = {"NPT": "npt", "Rp": "r", "Rc": "r"}
     if (
         end.form == "female"

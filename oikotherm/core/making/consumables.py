@@ -17,8 +17,9 @@ from ..joints.fitted import Fitted, Joint
 from ..joints.mate import takes_insert
 from ..joints.recipe import solder_mm
 from ..practice import options_of
-from ..quantity import trim
+from ..quantity import INCH_MM, length_text, trim
 from ..tables import CORE, read_rows
+from .cut import BOUGHT
 from .supports import RunClips
 
 TAPE_TURNS = {"gas": 4, "tail": 10, "": 5}  # turns of tape a joint: gas-rated 3-5, radiator tails 8-12, water 3-6 (typ)
@@ -57,6 +58,9 @@ def consumables(job: Job, fitted: Fitted, supports: Iterable[RunClips], catalogu
     return _Count(job, fitted, catalogue).all(supports)
 
 
+BOUGHT_MM = tuple(12 * INCH_MM * feet for feet in (1, 1.5, 2, 2.5, 3, 4, 5, 6))  # typ: lengths of gas connectors
+
+
 class _Count:
     """Counts thing after thing."""
 
@@ -78,6 +82,7 @@ class _Count:
         found += [self._pack(what, used) for what, used in self.amounts.items()]
         found += self._lagging()
         found += self._sleeves_and_caps()
+        found += self._bought()
         return tuple(sorted(found, key=lambda one: one.title))
 
     def _pack(self, what: str, used: float) -> Consumable:
@@ -124,6 +129,8 @@ class _Count:
             self._use("solvent cement")
         elif method == "tail":
             self._use("thread tape", TAPE_TURNS["tail"] * math.pi * od_mm)
+        elif method == "slip":
+            self.pieces["sheet-metal screw", "three a slip joint"] += 3
         elif method == "thread":
             self._seal(service, od_mm)
 
@@ -182,6 +189,18 @@ class _Count:
         od_mm = self._od_mm(pipe)
         return f"{trim(od_mm, 0)} mm pipe" if od_mm else pipe
 
+    def _bought(self) -> list[Consumable]:
+        """Pipe that is bought in one length, a new one each: the next length that reaches."""
+        counts: Counter[str] = Counter()
+        for piece in self.fitted.pieces.values():
+            if piece.run in self.new and piece.pipe.code in BOUGHT:
+                long = piece.centre_mm - piece.from_mating.take_off_mm - piece.to_mating.take_off_mm
+                step = next((mm for mm in BOUGHT_MM if mm >= long - 1e-6), long)
+                title = self.catalogue.systems[piece.pipe.code].title
+                length = length_text(step, self.job.pace_unit, with_unit=True)
+                counts[f"{title} {piece.pipe.size}, {length}"] += 1
+        return [Consumable(title, count, "", "one length, new", "typ") for title, count in counts.items()]
+
     def _sleeves_and_caps(self) -> list[Consumable]:
         """Sleeves through walls, caps for ends that wait, and what shuts a tee nobody is on."""
         counts: Counter[tuple[str, str]] = Counter()
@@ -197,8 +216,6 @@ class _Count:
                     counts[f"sleeve for {pipe}", "through a wall"] += 1
                 elif isinstance(item, Tee) and item.closed and len(self.fitted.pipework.arms[f"{item.id}/tee"]) < 3:
                     size = pipe.split()[1]
-                    if item.drop_mm:
-                        counts[f"{size} drop of {trim(item.drop_mm, 0)} mm", "below a tee"] += 1
                     counts[f"{size} {item.closed} for a tee", "its outlet is shut"] += 1
         for node in self.fitted.pipework.nodes.values():
             if node.run in self.new and node.kind in ("open", "stub"):

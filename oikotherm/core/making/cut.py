@@ -14,6 +14,8 @@ from ..quantity import INCH_MM, PaceUnit
 from ..working import Step, Worked
 from .bends import centre_line, gain_mm, tangent_mm
 
+BOUGHT = ("conn",)  # pipe systems that come in one length with their ends on: bought, never cut
+
 
 @dataclass(frozen=True, slots=True)
 class BendMark:
@@ -53,7 +55,7 @@ class Cut:
 
 def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
     """The cut list of all new pipe, in the order of the runs as paced. A piece between fittings without figures is
-    listed, not known."""
+    listed, not known. What is bought to length is not in it."""
     unit, keep = job.pace_unit, fitted.pipework.memory.keep
     new = {run.id for run in job.runs if run.state == "new"}
     blocks = {
@@ -62,7 +64,7 @@ def cuts(job: Job, fitted: Fitted, catalogue: Catalogue) -> tuple[Cut, ...]:
     found: list[Cut] = []
     for made in blocks.values():
         found += keep("cuts", (made, catalogue), unit, partial(_cuts_of, made, unit, catalogue))
-    return tuple(cut for cut in found if cut.run in new)
+    return tuple(cut for cut in found if cut.run in new and cut.pipe.code not in BOUGHT)
 
 
 def _cuts_of(made: RunJoints, unit: PaceUnit, catalogue: Catalogue) -> list[Cut]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from ..catalogue import KitRow
-from ..job.model import Pass, Pipe, Port, Station
+from ..job.model import DeviceItem, Pass, Pipe, Port, Station
 from ..job.ways import Vec
 from ..memory import Memory
 from .walk import RunTrace
@@ -65,7 +65,8 @@ class Straight:
     """Pipe in one line between two nodes. close: between things at one spot; its length is made by fit_out().
 
     a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins;
-    place_to: and where it ends.
+    place_to: and where it ends; piece_mm: length of the pipe itself where that is what was said, as of the nipple of a
+    sediment trap: its end then stands where that brings it.
     """
 
     key: str
@@ -85,6 +86,7 @@ class Straight:
     lag_mm: float = 0.0
     assumed: bool = False
     place_to: str = ""
+    piece_mm: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +97,18 @@ class PassPlace:
     run: str
     at: Vec
     way: Vec
+
+
+@dataclass(frozen=True, slots=True)
+class MarkPlace:
+    """What is put on a pipe without splitting it, as a bonding clamp: where, and the pipe it sits on."""
+
+    item: DeviceItem
+    run: str
+    at: Vec
+    way: Vec
+    pipe: Pipe
+    place: str
 
 
 class Connections:
@@ -132,6 +146,7 @@ class RunPipework:
     outer: tuple[tuple[str, str, str], ...]
     connections: Connections
     shape: RunShape
+    marks: tuple[MarkPlace, ...] = ()
 
 
 class Graph:
@@ -166,6 +181,7 @@ class Pipework:
     graph: Graph
     memory: Memory = field(compare=False, repr=False)
     """What it was made with: where what follows from it is remembered."""
+    marks: tuple[MarkPlace, ...] = ()
 
     def way_out(self, node: str, arm: str) -> Vec:
         """Direction out of a node along one of its arms."""

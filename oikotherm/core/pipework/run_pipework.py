@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+from ..catalogue.loader import MARKS
 from ..job.model import DeviceItem, Item, Lie, Pass, Pipe, PipeChange, Point, Run, Tee
-from ..job.ways import Vec
+from ..job.ways import DIRECTIONS, Vec
 from ..memory import Memory
-from .geometry import Connections, Node, NodeKind, PassPlace, RunPipework, RunShape, Straight
+from .geometry import Connections, MarkPlace, Node, NodeKind, PassPlace, RunPipework, RunShape, Straight
 from .walk import SAME_WAY, Move, RunTrace
 
 
@@ -51,6 +52,7 @@ def run_pipework(
     straights: list[Straight] = []
     passes: list[PassPlace] = []
     joins: list[str] = []
+    marks: list[MarkPlace] = []
     spots, moves = _spots(trace_)
     lined_up = [_line_up(run, spot, n == 0, n == len(spots) - 1, used, joins) for n, spot in enumerate(spots)]
     if not moves and not any(things for things, _ in lined_up):
@@ -68,23 +70,31 @@ def run_pipework(
         for index, (node, pipe_after) in enumerate(things):
             nodes[node.key] = node if index == main else replace(node, close=True)
             straights.append(_straight(walk, node.key, "in", spot, spot.way_in if index <= main else spot.way_out))
+            tee = next((item for item in spot.items if item.id == node.item), None)
+            if isinstance(tee, Tee) and tee.drop_mm and tee.name not in used:
+                end, piece = _drop(walk, tee, tee.drop_mm, spot.at)
+                nodes[end.key] = end
+                straights.append(piece)
             walk.arm, walk.pipe = "out", pipe_after or walk.pipe
         for item in spot.items:
             if isinstance(item, Lie):
                 walk.lie = laid(walk.lie, item)
+            elif isinstance(item, DeviceItem) and item.part in MARKS:
+                way = spot.way_in or spot.way_out or DIRECTIONS["U"]
+                marks.append(MarkPlace(item, run.id, spot.at, way, walk.pipe, walk.lie.place or ""))
         if n < len(moves):
             walk.began = walk.began or walk.lie
             walk.moves.append(moves[n])
     if not finish:
         last = nodes.get(walk.node)
         if run.finish == "none" and not walk.moves and last and last.kind == "tee":
-            return _whole(run.id, nodes, straights, passes, joins, memory)  # it ends where another run begins
+            return _whole(run.id, nodes, straights, passes, joins, marks, memory)  # it ends where another run begins
         kind: NodeKind = run.finish if run.finish in ("cap", "plug", "stub") else "open"  # type: ignore[assignment]
         finish = f"{run.id}/end", "in"
         nodes[finish[0]] = Node(finish[0], kind, trace_.end, run.id)
     if walk.moves or finish[0] != walk.node:
         straights.append(_straight(walk, *finish, spots[-1], spots[-1].way_in))
-    return _whole(run.id, nodes, straights, passes, joins, memory)
+    return _whole(run.id, nodes, straights, passes, joins, marks, memory)
 
 
 def _whole(
@@ -93,6 +103,7 @@ def _whole(
     straights: list[Straight],
     passes: list[PassPlace],
     joins: list[str],
+    marks: list[MarkPlace],
     memory: Memory,
 ) -> RunPipework:
     """A part with its arms."""
@@ -113,6 +124,7 @@ def _whole(
         tuple(outer),
         _connections(run, straights, nodes, memory),
         _shape(run, straights, nodes, memory),
+        tuple(marks),
     )
 
 
@@ -133,7 +145,7 @@ def _line_up(
             if isinstance(item, Point):
                 joins.append(f"{item.id}/tee")
             things.append((Node(f"{item.id}/tee", "tee", spot.at, run.id, item.id, name=item.name), None))
-        elif isinstance(item, DeviceItem):
+        elif isinstance(item, DeviceItem) and item.part not in MARKS:
             node = Node(
                 f"{item.id}/device",
                 "device",
@@ -210,6 +222,30 @@ def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) ->
         )
     walk.node, walk.arm, walk.moves, walk.began = node, arm, [], None
     return straight
+
+
+def _drop(walk: _Walk, tee: Tee, piece_mm: float, at: Vec) -> tuple[Node, Straight]:
+    """The closed piece on a tee's outlet, as the pocket of a sediment trap: its end and its pipe."""
+    way = DIRECTIONS[tee.outlet or "D"]
+    end = Node(f"{tee.id}/drop", tee.closed or "cap", at.plus(way, piece_mm), walk.run.run.id, tee.id, name=tee.name)
+    place = walk.lie.place or ""
+    return end, Straight(
+        end.key,
+        end.run,
+        walk.pipe,
+        at,
+        end.at,
+        way,
+        piece_mm,
+        (),
+        f"{tee.id}/tee",
+        "drop",
+        end.key,
+        "in",
+        place=place,
+        place_to=place,
+        piece_mm=piece_mm,
+    )
 
 
 def _spots(trace_: RunTrace) -> tuple[list[_Spot], list[Move]]:

@@ -146,6 +146,7 @@ def standing(job: Job, pipework: Pipework) -> Pipework:
         parts,
         _graph(parts, nodes, pipework.ports, pipework.memory),
         pipework.memory,
+        tuple(one for one in pipework.marks if one.run not in gone),
     )
 
 
@@ -209,6 +210,7 @@ class _Builder:
             self.parts,
             _graph(self.parts, self.nodes, self.ports, self.memory),
             self.memory,
+            tuple(one for part in self.parts.values() for one in part.marks),
         )
 
     def _run(self, trace_: RunTrace) -> None:

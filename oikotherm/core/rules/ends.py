@@ -332,27 +332,6 @@ def open_end(view: View) -> Iterable[Said]:
 
 
 @rule(
-    "drop-by-hand",
-    "note",
-    "a drop under a closed tee",
-    "The pocket of a sediment trap is a piece of pipe with a cap: both are on the order, and not in the cut list.",
-    "rule of the model",
-    stage="make",
-)
-def drop_by_hand(view: View) -> Iterable[Said]:
-    unit = view.job.pace_unit
-    tees = ((run, item) for run in view.job.runs for item in run.items if isinstance(item, Tee))
-    for run, tee in tees:
-        if tee.drop_mm and run.state == "new":
-            long = length_text(tee.drop_mm, unit, with_unit=True)
-            says = (
-                f"{run.id}.{tee.name}: a nipple and {tee.closed} that reach {long} from the tee are on the order, not "
-                "in the cut list."
-            )
-            yield Said((run.id, f"{tee.id}/tee"), says, cures=("cut the nipple with the others",))
-
-
-@rule(
     "adrift",
     "stop",
     "a run that has lost an end",

@@ -49,6 +49,8 @@ class Finding:
     """The stage of the job it is looked at in."""
     service: str = ""
     """The service whose rule found it; empty for rules of all."""
+    badge: str = ""
+    """The word it carries on the drawing where that is not its severity."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +63,7 @@ class Said:
     at: Vec | None = None
     cures: tuple[str, ...] = ()
     severity: Severity | None = None
+    badge: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,6 +149,7 @@ def find(view: View, rules: Iterable[Rule]) -> tuple[Finding, ...]:
             waived=reasons.get((rule_.id, said.where[-1]), ""),
             stage=rule_.stage,
             service=rule_.service,
+            badge=said.badge,
         )
         for rule_ in rules
         for said in rule_.function(view)

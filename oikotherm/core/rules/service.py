@@ -97,7 +97,7 @@ def _can_shut(view: View, port_key: str) -> bool:
         return True
     at, came = port_key, ""
     for _ in range(len(work.nodes)):
-        arms = [key for key in work.arms.get(at, {}).values() if key != came]
+        arms = [key for key in work.arms.get(at, {}).values() if key != came and not work.straights[key].piece_mm]
         node = work.nodes[at]
         if node.kind == "device" and node.part in SHUTS:
             return True

@@ -63,6 +63,11 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "precharge_pa": (NotNegative, ""),
     "flow_kg_s": (NotNegative, ""),
     "gas": (Gas, ""),
+    "input_is_net": (bool, "Whether its input is net, as continental plates give it."),
+    "least_inlet_pa": (Positive, "The least pressure at its gas inlet, by its plate."),
+    "most_inlet_pa": (Positive, "The most pressure at its gas inlet, by its plate."),
+    "own_regulator": (bool, "Whether it has a gas regulator of its own."),
+    "protected": (bool, "Whether it keeps over-pressure from what is behind it."),
     "hardness_mg_l": (NotNegative, ""),
     "material": (Line, ""),
     "age_years": (NotNegative, ""),
@@ -109,6 +114,11 @@ class StationData(Frozen):
         precharge_pa: float | None = None
         flow_kg_s: float | None = None
         gas: str | None = None
+        input_is_net: bool | None = None
+        least_inlet_pa: float | None = None
+        most_inlet_pa: float | None = None
+        own_regulator: bool | None = None
+        protected: bool | None = None
         hardness_mg_l: float | None = None
         material: str | None = None
         age_years: float | None = None

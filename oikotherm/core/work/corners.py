@@ -48,12 +48,16 @@ def _corners(design: Layout, worked_out: Callable[[Job], Layout]) -> Corners | N
     choice = Choice(option="fittings" if bent else "bends-22", origin="job")
     other = worked_out(design.job.model_copy(update={"choices": {**design.job.choices, TURNS.id: choice}}))
     with_bends, without = (design, other) if bent else (other, design)
-    pulled = sum(bend.radius_mm > 0 for cut in with_bends.cuts for bend in cut.piece.bends)
-    if not pulled:
+    pulled = _bends(with_bends) - _bends(without)  # what is bent either way, as thin tube is, is no choice
+    if pulled <= 0:
         return None
     saved = [before - after for before, after in zip(_counts(without), _counts(with_bends), strict=True)]
     fittings, joints, cuts = (round(one) for one in saved[:3])
     return Corners(pulled, bent, fittings, joints, cuts, *saved[3:])
+
+
+def _bends(design: Layout) -> int:
+    return sum(bend.radius_mm > 0 for cut in design.cuts for bend in cut.piece.bends)
 
 
 def _counts(design: Layout) -> tuple[float, ...]:

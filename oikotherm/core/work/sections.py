@@ -144,9 +144,9 @@ def _of_service(design: Layout, service: spec.ServiceSpec) -> Iterable[TestSecti
 
 def _goes_through(service: spec.ServiceSpec, station: Station) -> bool:
     """Whether a station is under test with the pipe on it: all of a circuit's; of others only what lets water through.
-    The meters and regulators of a gas stay out of it: the test pressure ruins them."""
+    The meters and regulators of a gas stay out of it: the test pressure ruins them. A manifold is pipe."""
     liquid = all(role.phase == "liquid" for role in service.roles)
-    return service.through or (liquid and has_trait(station, "through"))
+    return service.through or (liquid and has_trait(station, "through")) or has_trait(station, "bars")
 
 
 def _node_of(fitting_key: str, design: Layout) -> str:
@@ -184,7 +184,8 @@ def _boundaries(design: Layout, service: spec.ServiceSpec, nodes: Iterable[str])
             if not _goes_through(service, place.station):
                 yield Boundary(key, f"{place.key} shut off or plugged")
         elif node.kind in ENDS:
-            yield Boundary(key, f"{ENDS[node.kind]} of {node.run}")
+            what = f"{ENDS[node.kind]} of {node.run}" if not node.name else f"pocket {node.run}.{node.name}, closed"
+            yield Boundary(key, what)
 
 
 def _litres(design: Layout, straights: Iterable[str]) -> float:

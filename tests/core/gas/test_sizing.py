@@ -186,8 +186,10 @@ class DemoTest(unittest.TestCase):
         (net,) = networks(derive(whole("fernhollow")))
         self.assertEqual((net.gas.id, net.formula, net.rule), ("propane", "north-american", "longest"))
         self.assertAlmostEqual(net.limit_pa, 0.5 * INWC_PA, delta=0.1)
-        (end,) = net.terminals
-        self.assertGreaterEqual(end.arriving_pa / INWC_PA, 11.0)  # set to 11.5, so that 11 arrive
+        self.assertEqual({end.station for end in net.terminals}, {"WH", "OVN", "GH"})
+        for end in net.terminals:
+            self.assertGreaterEqual(end.arriving_pa / INWC_PA, 11.0)  # set to 11.5, so that 11 arrive
+        self.assertEqual({one.pipe.code for one in net.sections}, {"fe-40", "csst"})
 
     def test_the_command_line_gives_the_contract(self) -> None:
         def run(*more: str) -> Any:

@@ -12,6 +12,7 @@ from ...catalogue import Catalogue, Thread
 from ...errors import Refused
 from ...job.model import Pipe
 from ...joints.takeoff import part_mating
+from ...making.nipples import READY_IN
 from ...quantity import INH2O_PA
 from ...tables import read_rows
 from ...working import Step
@@ -143,6 +144,21 @@ def _connectors() -> dict[str, tuple[float, float, str]]:
     }
 
 
+def connector_sizes() -> tuple[str, ...]:
+    """Nominal sizes of connectors with figures."""
+    return tuple(_connectors())
+
+
+def connector_rating_w(gas: Gas, size: str, length_m: float) -> float:
+    """What a flexible connector carries at 0.5 in w.c. lost [W], by the power law through its two stated lengths, 3 and
+    6 ft; below 3 ft no more is counted. Raises KeyError for a size without figures."""
+    at_3, at_6, _ = _connectors()[size]
+    power = math.log(at_3 / at_6) / math.log(2.0)
+    natural = at_3 * (3 / max(length_m / FOOT_M, 3.0)) ** power
+    ratio = PROPANE_IN_CORRUGATED * gases()["propane"].gross_btu_ft3 / gases()["natural"].gross_btu_ft3
+    return float(natural * BTU_H_W * (ratio if gas.id == "propane" else 1.0))
+
+
 @dataclass(frozen=True, slots=True)
 class Connector:
     """A flexible connector: what it carries [W] and its drop at the input [Pa]."""
@@ -157,20 +173,16 @@ class Connector:
 def connector(gas: Gas, size: str, length_m: float, input_w: float) -> Connector:
     """A flexible connector by size and length: its rating through the two stated lengths, drop = 0.5 in x (Q / rated)^2
     (typ; the plate governs). length_m up to 1.8, 6 ft. Raises Refused."""
-    row = _connectors().get(size)
-    if row is None:
+    if size not in _connectors():
         raise Refused("size", size, f"a size with figures: {', '.join(_connectors())}", "1/2")
     if not 0.2 <= length_m <= 3.0:
         raise Refused("length", f"{length_m:g} m", "0.2 to 3 m", "3 ft")
     if not 0 < input_w <= 1e6:
         raise Refused("input", f"{input_w:g} W", "above 0 and up to 1 MW", "20 kW")
-    at_3, at_6, source = row
+    at_3, at_6, source = _connectors()[size]
     power = math.log(at_3 / at_6) / math.log(2.0)
     feet = length_m / FOOT_M
-    natural = at_3 * (3 / max(feet, 3.0)) ** power
-    other = gases()["propane"]
-    ratio = PROPANE_IN_CORRUGATED * other.gross_btu_ft3 / gases()["natural"].gross_btu_ft3
-    rated_w = natural * BTU_H_W * (ratio if gas.id == "propane" else 1.0)
+    rated_w = connector_rating_w(gas, size, length_m)
     drop_pa = CONNECTOR_DROP_PA * (input_w / rated_w) ** 2
     fits = input_w <= rated_w * (1 + 1e-6)
     short = length_m <= LONGEST_CONNECTOR_M + 0.03
@@ -218,9 +230,6 @@ def tank_draw_w(diameter_mm: float, length_mm: float, fill_percent: float, outdo
         "typ",
     )
     return btu_h * BTU_H_W, step
-
-
-READY_IN = (*(n / 2 for n in range(2, 25)), 18.0, 24.0, 36.0, 48.0, 60.0, 72.0)  # typ: ready nipples
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,20 +6,20 @@ from collections.abc import Iterable, Mapping
 
 from ...catalogue.loader import size_order
 from ...job.model import DeviceItem, Pipe, split_anchor
-from ...job.ways import Vec
-from ...quantity import convert
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .. import spec
-from .capacity import BTU_H_W, gases
-from .checks import UNVENTED_BTU_H, mismatch
+from . import nipple_rules, pipe_rules, room_rules, train_rules
+from .capacity import gases
+from .checks import mismatch
+from .room_rules import said
 from .sizing import GasNetwork, enlarge_first, enlarged
+from .train import burns, mouth_of, networks_of
 
 rule = RuleBook("gas")
 SHUT = ("iso", "gate")
 SEEN_PA = 0.01
 DOWNSTREAM = ("cylinder", "second-stage")  # regulators that need more than house pressure before them
 LOW_FED_PA = 10_000.0
-PSI_FROM_PA = 10_000.0  # gas above it is read in psi in North America
 
 
 @rule(
@@ -35,8 +35,8 @@ def union_before_valve(view: View) -> Iterable[Said]:
     for run in view.job.runs:
         if run.service != "gas" or run.state == "remove":
             continue
-        station = view.job.station(split_anchor(run.finish)[0])
-        items = list(run.items) if station is not None else list(reversed(run.items))
+        begins = view.job.station(split_anchor(run.start)[0])
+        items = list(reversed(run.items)) if begins is not None and burns(begins) else list(run.items)
         union: DeviceItem | None = None
         shut = False
         for item in items:
@@ -86,44 +86,28 @@ def _retyped(run: str, item: str, text: str) -> dict[str, str]:
     stage="sizes",
 )
 def gas_short(view: View) -> Iterable[Said]:
-    for net in _networks(view):
+    for net in networks_of(view):
         for end in net.terminals:
             if end.margin_pa >= -SEEN_PA or not end.on:
                 continue
             lost = net.inlet_pa - end.arriving_pa
             says = (
-                f"{end.station} gets {_said(view, end.arriving_pa)} with all appliances on: {_said(view, lost)} are "
-                f"lost from {net.source}, {_said(view, net.limit_pa)} may be."
+                f"{end.station} gets {said(view, end.arriving_pa)} with all appliances on: {said(view, lost)} are "
+                f"lost from {net.source}, {said(view, net.limit_pa)} may be."
             )
             first = enlarge_first(net, view.context.catalogue)
             yield Said(
                 (end.station, net.source),
                 says,
                 tuple(_enlarged(net, enlarged(net, view.context.catalogue))),
-                _place(view, end.station),
+                mouth_of(view, end.station),
                 (
                     *((f"enlarge {first} first",) if first else ()),
                     "bends instead of elbows",
                     "a manifold on one large pipe, a home run to each appliance",
                 ),
+                badge="starves",
             )
-
-
-def _networks(view: View) -> tuple[GasNetwork, ...]:
-    sized = view.sized.get("gas")
-    return tuple(sized.detail) if sized else ()
-
-
-def _place(view: View, station: str) -> Vec | None:
-    return next((place.mouth for place in view.fitted.pipework.ports.values() if place.station.id == station), None)
-
-
-def _said(view: View, pressure_pa: float) -> str:
-    """A gas pressure as the practice reads it."""
-    if view.job.practice == "north-american":
-        unit = "psi" if pressure_pa >= PSI_FROM_PA else "inH2O"
-        return f"{convert(f'{pressure_pa:.6g} Pa', unit)[0]:.2f} {'psi' if unit == 'psi' else 'in w.c.'}"
-    return f"{pressure_pa / 100:.2f} mbar"
 
 
 def _enlarged(net: GasNetwork, sizes: Mapping[str, Pipe | None]) -> Iterable[Remedy]:
@@ -154,18 +138,25 @@ def _enlarged(net: GasNetwork, sizes: Mapping[str, Pipe | None]) -> Iterable[Rem
     stage="sizes",
 )
 def gas_mismatch(view: View) -> Iterable[Said]:
-    for net in _networks(view):
+    for net in networks_of(view):
         for end in net.terminals:
             station = view.job.station(end.station)
             own = gases().get(station.data.gas or "") if station else None
             if station is None or own is None or own.id == net.gas.id:
                 continue
-            found = mismatch(own, net.gas, regulator=True, set_pa=own.metric_pa, fed_pa=net.inlet_pa)
+            inch = view.job.practice == "north-american"
+            found = mismatch(
+                own,
+                net.gas,
+                regulator=station.data.own_regulator is not False,
+                set_pa=own.inch_pa if inch else own.metric_pa,
+                fed_pa=net.inlet_pa,
+            )
             yield Said(
                 (end.station, net.source),
                 f"{end.station} is set for {own.id} and fed {net.gas.id}: {found.factor:.2f} times its heat.",
                 (),
-                _place(view, end.station),
+                mouth_of(view, end.station),
                 ("only the maker's conversion kit, fitted by a licensed person",),
             )
 
@@ -179,7 +170,7 @@ def gas_mismatch(view: View) -> Iterable[Said]:
     stage="sizes",
 )
 def gas_meter_small(view: View) -> Iterable[Said]:
-    for net in _networks(view):
+    for net in networks_of(view):
         station = view.job.station(net.source.partition(".")[0])
         capacity = station.data.capacity_m3_h if station else None
         asked = sum(net.gas.flow_m3_s(end.wanted_w) for end in net.terminals if end.on) * 3600
@@ -188,7 +179,7 @@ def gas_meter_small(view: View) -> Iterable[Said]:
                 (station.id, net.source),
                 f"{station.id} passes {capacity:.1f} m3/h; what hangs on it burns {asked:.1f} m3/h.",
                 (),
-                _place(view, station.id),
+                mouth_of(view, station.id),
                 ("a larger one from the supplier", "fewer appliances on it"),
             )
 
@@ -203,7 +194,7 @@ def gas_meter_small(view: View) -> Iterable[Said]:
     stage="sizes",
 )
 def gas_regulator_series(view: View) -> Iterable[Said]:
-    for net in _networks(view):
+    for net in networks_of(view):
         for end in net.terminals:
             station = view.job.station(end.station)
             if station is None or station.kind != "regulator" or station.variant not in DOWNSTREAM:
@@ -212,39 +203,15 @@ def gas_regulator_series(view: View) -> Iterable[Said]:
                 title = spec.kind("regulator").variant(station.variant).title
                 yield Said(
                     (station.id, net.source),
-                    f"{station.id}, a {title}, is fed {_said(view, net.inlet_pa)}: it needs far more.",
+                    f"{station.id}, a {title}, is fed {said(view, net.inlet_pa)}: it needs far more.",
                     (),
-                    _place(view, station.id),
+                    mouth_of(view, station.id),
                     ("take it off, with an adaptor in its place", "feed it from the first stage"),
                 )
 
 
-@rule(
-    "gas-unvented",
-    "stop",
-    "unvented heaters above their limit",
-    "What they burn stays in the room: above 40,000 BTU/h (12 kW) it is not allowed, in bedrooms and bathrooms less.",
-    "std, fuel gas code",
-    stage="sizes",
+RULES = tuple(
+    one
+    for book in (rule, train_rules.rule, pipe_rules.rule, nipple_rules.rule, room_rules.rule)
+    for one in book.rules.values()
 )
-def gas_unvented(view: View) -> Iterable[Said]:
-    rooms: dict[str, list[tuple[str, float]]] = {}
-    for station in view.job.stations:
-        if station.kind == "appliance" and station.variant == "heater-unvented" and station.state != "remove":
-            rooms.setdefault(station.data.room or "", []).append((station.id, station.data.input_w or 0.0))
-    for room, heaters in rooms.items():
-        groups = [heaters] if room else [[one] for one in heaters]  # where no room is said each is looked at alone
-        for group in groups:
-            total = sum(watts for _, watts in group) / BTU_H_W
-            if total > UNVENTED_BTU_H[""] * 1.0005:
-                yield Said(
-                    (group[0][0], *((room,) if room else ())),
-                    f"{', '.join(ident for ident, _ in group)} burn {total:,.0f} BTU/h without a flue; 40,000 is the "
-                    "most for a room.",
-                    (),
-                    _place(view, group[0][0]),
-                    ("a heater with a flue",),
-                )
-
-
-RULES = tuple(rule.rules.values())

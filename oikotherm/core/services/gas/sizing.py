@@ -31,16 +31,20 @@ from .capacity import (
     gases,
     metric_drop_pa,
 )
+from .checks import CONNECTOR_DROP_PA, connector_rating_w, connector_sizes
 from .stations import SPEC
 from .tree import GasFitting, GasSection, Tree, sources, walk
 
 RuleId = Literal["longest", "branch", "network"]
 RULES: tuple[RuleId, ...] = ("longest", "branch", "network")
+GROSS_TO_NET = {"natural": 1.11, "propane": 1.09, "butane": 1.09}  # typ: gross heating value over net
 BOILER_SHARE = 0.9  # typ: output to input, where the plate's input is not said
 ATMOSPHERE_PA = 101_325.0
 METRIC_ADDED_M = ((29.0, 0.5, 0.3), (43.0, 1.0, 0.3), (1e9, 1.5, 0.5))
 """Up to this outside diameter [mm]: what an elbow, tee branch or other fitting adds [m], and a pulled bend (typ)."""
 INCH_ADDED_D = {"elbow": 30.0, "bend": 30.0, "branch": 60.0, "valve": 3.0, "other": 0.0}  # typ, bores
+CONNECTOR_SHARE = 0.5  # typ: of the pressure that may be lost, in the connector
+BY_RATING = ("csst", "conn")  # pipe that has a capacity by class or size, and no bore to go by
 BENDS_INCLUDED, BEND_ADDED_M = 4, 0.4  # corrugated: 90 bends the class table allows for; each one more (typ)
 
 
@@ -89,6 +93,8 @@ class GasNetwork:
 
 def added_m(catalogue: Catalogue, pipe: Pipe, formula: Formula, fittings: Sequence[GasFitting]) -> float:
     """What the fittings of a section add to its length on this pipe [m]. Sources: typ, by practice."""
+    if pipe.code == "conn":
+        return 0.0
     if pipe.code == "csst":
         bends = sum(one.what in ("bend", "elbow") for one in fittings)
         return max(0, bends - BENDS_INCLUDED) * BEND_ADDED_M
@@ -109,6 +115,10 @@ def drop_pa(
     if flow_m3_s <= 0 or length_m <= 0:
         return 0.0
     feet, feet3 = length_m / FOOT_M, flow_m3_s * 3600 / FOOT3_M3
+    if pipe.code == "conn":
+        if pipe.size not in connector_sizes():
+            raise Refused("pipe", str(pipe), f"a connector of {', '.join(connector_sizes())}", "conn 1/2")
+        return CONNECTOR_DROP_PA * (gas.heat_w(flow_m3_s) / connector_rating_w(gas, pipe.size, length_m)) ** 2
     if pipe.code == "csst":
         row = corrugated().get(pipe.size)
         if row is None:
@@ -146,10 +156,11 @@ def limit_of(practice: str, formula: Formula, gas: Gas, inlet_pa: float) -> floa
     return 100.0
 
 
-def _input_of(station: Station) -> tuple[float, bool]:
-    """The gross input of an appliance [W] and whether it is assumed; 0 where nothing says it."""
+def _input_of(station: Station, gas: Gas) -> tuple[float, bool]:
+    """The gross input of an appliance [W] and whether it is assumed; 0 where nothing says it. A plate that gives net is
+    brought to gross."""
     if station.data.input_w:
-        return station.data.input_w, False
+        return station.data.input_w * (GROSS_TO_NET.get(gas.id, 1.0) if station.data.input_is_net else 1.0), False
     if station.data.output_w:
         return station.data.output_w / BOILER_SHARE, True
     return 0.0, True
@@ -233,7 +244,7 @@ def _network(
         owner = design.pipework.ports[port].station
         if owner.id == station.id or owner.kind == "stub":
             continue
-        wanted, assumed = (wanted_at[owner.id], False) if owner.id in wanted_at else _input_of(owner)
+        wanted, assumed = (wanted_at[owner.id], False) if owner.id in wanted_at else _input_of(owner, gas)
         if not wanted and owner.id not in wanted_at:
             words.append(f"the input of {owner.id} is not said: not counted")
             continue
@@ -254,7 +265,7 @@ def _network(
         flow = gas.flow_m3_s(sum(end.wanted_w for end in feeds[one.id] if end.on))
         system = catalogue.systems.get(one.pipe.code)
         try:
-            bore_mm = 0.0 if one.pipe.code == "csst" else gas_bore_mm(catalogue, one.pipe)[0]
+            bore_mm = 0.0 if one.pipe.code in BY_RATING else gas_bore_mm(catalogue, one.pipe)[0]
             extra = added_m(catalogue, one.pipe, used, one.fittings)
         except Refused as refused:
             words.append(f"{one.id}: {refused.expected} is wanted, {one.pipe} is not")
@@ -372,6 +383,13 @@ def proposed(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> dict[str, P
 
 def _by_length(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> dict[str, Pipe | None]:
     sizes: dict[str, Pipe | None] = {}
+    own = {one.id: one for one in net.sections}
+    spent = dict.fromkeys((end.station for end in net.terminals), 0.0)  # in connectors, which go by their own rating
+    for end in net.terminals:
+        for one in (own[ident] for ident in end.path if own[ident].pipe.code == "conn"):
+            sizes[one.id], lost = _connector(net, catalogue, one)
+            spent[end.station] += lost
+    connected = frozenset(sizes)
     for _ in range(12):  # a larger pipe counts its fittings longer: until nothing grows any more
         paths = {end.station: _path_m(net, end, catalogue, sizes) for end in net.terminals}
         longest = max(paths.values())
@@ -380,24 +398,39 @@ def _by_length(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> dict[str,
             if not one.feeds:
                 sizes[one.id] = one.pipe
                 continue
+            if one.id in connected:
+                continue
             length = paths[one.feeds[0]] if rule == "branch" and len(one.feeds) == 1 else longest
-            sizes[one.id] = _smallest(net, catalogue, one, max(length, 0.3), before.get(one.id))
+            limit_pa = net.limit_pa - max(spent[station] for station in one.feeds)
+            sizes[one.id] = _smallest(net, catalogue, one, max(length, 0.3), before.get(one.id), limit_pa)
         if sizes == before:
             break
     return sizes
 
 
+def _connector(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> tuple[Pipe | None, float]:
+    """The smallest connector that leaves the pipe at least half of what may be lost, and what it loses [Pa]; None where
+    the largest loses more."""
+    lost = 0.0
+    for pipe in _sizes_of(catalogue, one.pipe):
+        lost = drop_pa(catalogue, pipe, net.gas, net.formula, one.length_m, one.flow_m3_s, net.inlet_pa)
+        if lost <= CONNECTOR_SHARE * net.limit_pa:
+            return pipe, lost
+    return None, lost
+
+
 def _smallest(
-    net: GasNetwork, catalogue: Catalogue, one: GasSection, length_m: float, least: Pipe | None
+    net: GasNetwork, catalogue: Catalogue, one: GasSection, length_m: float, least: Pipe | None, limit_pa: float
 ) -> Pipe | None:
-    """The smallest size that carries a section's flow over a length, not below one already asked for."""
+    """The smallest size that carries a section's flow over a length with a limit of the drop [Pa], not below one
+    already asked for."""
     sizes = _sizes_of(catalogue, one.pipe)
     for pipe in sizes[sizes.index(least) if least in sizes else 0 :]:
         try:
             lost = drop_pa(catalogue, pipe, net.gas, net.formula, length_m, one.flow_m3_s, net.inlet_pa)
         except Refused:
             continue
-        if lost <= net.limit_pa:  # the same as a capacity of its flow or more
+        if lost <= limit_pa:  # the same as a capacity of its flow or more
             return pipe
     return None
 
@@ -477,7 +510,7 @@ def resized(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> GasNetwork:
     for one in net.sections:
         pipe = sizes.get(one.id) or one.pipe
         try:
-            bore_mm = 0.0 if pipe.code == "csst" else gas_bore_mm(catalogue, pipe)[0]
+            bore_mm = 0.0 if pipe.code in BY_RATING else gas_bore_mm(catalogue, pipe)[0]
             extra = added_m(catalogue, pipe, net.formula, one.fittings)
         except Refused:
             bore_mm, extra = one.bore_mm, one.equivalent_m

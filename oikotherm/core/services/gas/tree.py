@@ -9,6 +9,7 @@ from typing import Any, Literal
 from ...job.model import Pipe, Station
 from ...layout import Layout
 from ...pipework.geometry import Pipework
+from .. import spec
 from .stations import SPEC
 
 What = Literal["elbow", "bend", "branch", "valve", "other"]
@@ -49,8 +50,10 @@ class GasSection:
 
 
 def _is_gas(design: Layout, straight: str) -> bool:
-    run = design.job.run(design.pipework.straights[straight].run)
-    return run is not None and run.service == SPEC.id and run.state != "remove"
+    one = design.pipework.straights[straight]
+    run = design.job.run(one.run)
+    through = not one.piece_mm  # into the pocket of a trap nothing flows
+    return through and run is not None and run.service == SPEC.id and run.state != "remove"
 
 
 def sources(design: Layout) -> tuple[tuple[str, Station], ...]:
@@ -59,6 +62,8 @@ def sources(design: Layout) -> tuple[tuple[str, Station], ...]:
     found = []
     for key, place in design.pipework.ports.items():
         station, port = place.station, place.port
+        if "bars" in spec.kind(station.kind).traits:
+            continue  # a manifold hands on what comes to it
         if port.role != SPEC.id or station.state == "remove" or not design.pipework.arms.get(key):
             continue
         if port.way == "out" or (station.kind == "stub" and _runs_from(design, key)):
@@ -103,7 +108,8 @@ def walk(design: Layout, source: str) -> Tree:
             same = [key for key in onward if work.straights[key].pipe == one.pipe]
             if len(onward) != 1 or not same or onward[0] in seen:
                 break
-            kind = _kind(design, node)
+            turns = _way(work, node, onward[0]).dot(_way(work, node, straight)) > -STRAIGHT_ON
+            kind = _kind(design, node, turns)
             if kind is not None:
                 fittings.append(GasFitting(kind, node))
             straight = onward[0]
@@ -125,6 +131,7 @@ def walk(design: Layout, source: str) -> Tree:
         tree.sections.append(made)
         if work.nodes[node].kind == "port":
             tree.ends[work.nodes[node].part] = made.id
+            waiting += [(port, key, made.id, "other") for port, key in _handed_on(design, node)]
         way_in = _way(work, node, keys[-1])
         for key in onward:
             if key in seen:
@@ -138,6 +145,16 @@ def walk(design: Layout, source: str) -> Tree:
     return tree
 
 
+def _handed_on(design: Layout, node: str) -> list[tuple[str, str]]:
+    """Where gas goes on from the port of a manifold: (port, the straight on it)."""
+    work = design.pipework
+    station = work.ports[work.nodes[node].part].station
+    if "bars" not in spec.kind(station.kind).traits:
+        return []
+    others = [key for key, place in work.ports.items() if place.station.id == station.id and key != node]
+    return [(key, straight) for key in others for straight in work.arms.get(key, {}).values()]
+
+
 def _way(work: Pipework, node: str, straight: str) -> Any:
     """The way out of a node along one of its straights."""
     arm = next(arm for arm, key in work.arms[node].items() if key == straight)
@@ -149,7 +166,7 @@ def _length_mm(design: Layout, key: str) -> float:
     return float(b.minus(a).length)
 
 
-def _kind(design: Layout, node: str) -> What | None:
+def _kind(design: Layout, node: str, turns: bool) -> What | None:
     """What a node between two pieces is for the sum; None for what costs nothing."""
     fitting = design.fitted.fittings.get(node)
     here = design.pipework.nodes[node]
@@ -157,6 +174,8 @@ def _kind(design: Layout, node: str) -> What | None:
         return "bend" if fitting is not None and fitting.kind == "bend" else "elbow"
     if here.kind == "device":
         return "valve" if here.part in VALVES else "other"
+    if here.kind == "tee" and turns:
+        return "branch"
     return "other" if here.kind in ("tee", "change") else None
 
 

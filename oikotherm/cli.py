@@ -245,7 +245,7 @@ def _size_gas(args: argparse.Namespace, design: Any) -> int:
     from .exchange.gas_sizes import gas_row
 
     found = networks(design, args.rule, args.formula, args.fuel)
-    rows = [gas_row(one, design.context.catalogue) for one in found]
+    rows = [gas_row(one, design.job, found, design.context.catalogue) for one in found]
     _print({"job": design.job.uid, "title": design.job.title, "service": "gas", "supplies": rows})
     return 0
 

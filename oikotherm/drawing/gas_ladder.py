@@ -10,6 +10,7 @@ from xml.sax.saxutils import escape, quoteattr
 from .charts import round_step
 from .svg import number
 
+CHAR = 7.9  # width of a figure of the labels
 STEEP = 0.34  # a section that takes this share of what is lost on the way is named on its line
 
 
@@ -37,14 +38,16 @@ def ladder(
     inlet_pa: float,
     ways: Sequence[Way],
     said: Callable[[float], str],
-    width: float = 720.0,
-    height: float = 330.0,
+    length: Callable[[float], str],
+    *,
+    wide: bool = True,
 ) -> str:
-    """Pressure against length, one line a way. said: a pressure in words. A way that starves is brick and says so; the
-    section that takes most of it is named."""
+    """Pressure against length, one line a way. said, length: a pressure [Pa] and a length [mm] in words; wide: for a
+    desk, else for a phone. A way that starves is brick and says so; the section that takes most of it is named."""
     if not ways:
         return ""
-    left, right, top, bottom = 78.0, width - 188.0, 22.0, height - 34.0
+    width, height = (720.0, 330.0) if wide else (366.0, 400.0)
+    left, right, top, bottom = (78.0, width - 188.0, 22.0, height - 34.0) if wide else (76.0, 222.0, 22.0, 366.0)
     longest = max(sum(step[1] for step in way.steps) for way in ways) or 1.0
     least = min(way.least_pa for way in ways)
     low = min([least, *(way.arriving_pa for way in ways)])
@@ -61,8 +64,9 @@ def ladder(
     title = f"Pressure from {source} to each appliance: " + (
         f"{', '.join(short)} {'starve' if len(short) > 1 else 'starves'}" if short else "all hold"
     )
+    kind = "wide" if wide else "narrow"
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart gas-ladder" viewBox="0 0 {number(width)} '
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart gas-ladder {kind}" viewBox="0 0 {number(width)} '
         f'{number(height)}" role="img" aria-label={quoteattr(title)}>'
     ]
     step = round_step(span / 5, least=1.0)
@@ -79,11 +83,11 @@ def ladder(
     )
     for way in sorted(ways, key=lambda one: one.starves):
         parts += _line(way, x, y)
-    parts += _names(ways, x, y, said, top, bottom)
+    parts += _names(ways, x, y, said, (top, bottom), wide=wide)
     parts.append(f'<path class="axis" d="M{number(left)} {number(top - 8)}V{number(bottom)}H{number(right)}"/>')
     parts.append(
         f'<text class="axis-title" x="{number(right)}" y="{number(height - 8)}" text-anchor="end">along the pipe, '
-        f"{longest:.1f} m</text></svg>"
+        f"{escape(length(longest * 1000))}</text></svg>"
     )
     return "".join(parts)
 
@@ -114,22 +118,29 @@ def _names(
     x: Callable[[float], float],
     y: Callable[[float], float],
     said: Callable[[float], str],
-    top: float,
-    bottom: float,
+    room: tuple[float, float],
+    *,
+    wide: bool,
 ) -> list[str]:
     """Each appliance at the right, beside where its line ends; names that would lie on each other are moved apart."""
     parts: list[str] = []
-    free = top
-    for way in sorted(ways, key=lambda one: -one.arriving_pa):
+    free, bottom = room
+    edge = x(max(sum(step[1] for step in one.steps) for one in ways)) + 14
+    ordered = sorted(ways, key=lambda one: -one.arriving_pa)
+    tall = [20.0 if wide or not way.starves else 40.0 for way in ordered]
+    for n, way in enumerate(ordered):
         end = x(sum(step[1] for step in way.steps))
-        at = max(y(way.arriving_pa), free)
-        at = min(at, bottom - 2)
-        free = at + 18
-        edge = x(max(sum(step[1] for step in one.steps) for one in ways)) + 14
+        at = min(max(y(way.arriving_pa), free), bottom - 2 - sum(tall[n + 1 :]) - (tall[n] - 20))
+        free = at + tall[n]
         words = f"{way.station} {'off' if not way.on else said(way.arriving_pa)}"
         line = f"M{number(end)} {number(y(way.arriving_pa))}L{number(edge - 4)} {number(at)}"
         parts.append(f'<path class="lead" d="{line}"/>')
         kind = "end starves" if way.starves else "end"
-        word = "<tspan> starves</tspan>" if way.starves else ""
-        parts.append(f'<text class="{kind}" x="{number(edge)}" y="{number(at + 5)}">{escape(words)}{word}</text>')
+        parts.append(f'<text class="{kind}" x="{number(edge)}" y="{number(at + 5)}">{escape(words)}</text>')
+        if way.starves:
+            bx, by = (edge + CHAR * len(words) + 8, at) if wide else (edge, at + 19)
+            parts.append(
+                f'<rect class="word-box" x="{number(bx)}" y="{number(by - 9)}" width="66" height="18" rx="3"/>'
+                f'<text class="word" x="{number(bx + 33)}" y="{number(by + 5)}" text-anchor="middle">starves</text>'
+            )
     return parts

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from ..core.catalogue import Catalogue
-from ..core.services.gas.layouts import options
+from ..core.job.model import Job
+from ..core.services.gas.ladder import rungs
+from ..core.services.gas.layouts import bending, options
 from ..core.services.gas.sizing import RULES, GasNetwork, enlarge_first, proposed
 
 
-def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
-    """One network as JSON: {source, medium, pressure_pa, rule, formula, limit_pa, longest_m, fits, enlarge_first,
-    sections, terminals, rules, layouts, ladder, open}."""
+def gas_row(net: GasNetwork, job: Job, nets: Sequence[GasNetwork], catalogue: Catalogue) -> dict[str, Any]:
+    """One network of a job as JSON: {source, medium, pressure_pa, rule, formula, limit_pa, longest_m, fits,
+    enlarge_first, sections, terminals, rules, layouts, bends, ladder, open}. nets: all of the job's."""
     density = net.gas.density_kg_m3
+    by_rule = {rule: proposed(net, catalogue, rule) for rule in RULES}
     return {
         "source": net.source,
         "medium": net.gas.id,
@@ -62,7 +67,7 @@ def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
                 "sizes": {ident: str(pipe) if pipe else None for ident, pipe in sizes.items()},
                 "metres": _metres(net, sizes),
             }
-            for rule, sizes in ((one, proposed(net, catalogue, one)) for one in RULES)
+            for rule, sizes in by_rule.items()
         },
         "layouts": [
             {
@@ -72,12 +77,14 @@ def gas_row(net: GasNetwork, catalogue: Catalogue) -> dict[str, Any]:
                 "fits": one.net.fits,
                 "tightest": one.tight.station,
                 "margin_pa": one.tight.margin_pa,
+                "price": round(one.price, 3),
                 "arriving_pa": {end.station: end.arriving_pa for end in one.net.terminals},
                 "alone_pa": {end.station: end.alone_pa for end in one.net.terminals},
             }
-            for one in options(net, catalogue)
+            for one in options(net, catalogue, by_rule)
         ],
-        "ladder": ladder(net),
+        "bends": asdict(bent) if (bent := bending(net, catalogue)) else None,
+        "ladder": ladder(net, job, nets),
         "open": list(net.open),
     }
 
@@ -92,13 +99,21 @@ def _metres(net: GasNetwork, sizes: Any) -> dict[str, float]:
     return found
 
 
-def ladder(net: GasNetwork) -> list[dict[str, Any]]:
-    """The pressure from the source to each appliance, step by step [Pa gauge]: section by section with all on."""
+def ladder(net: GasNetwork, job: Job, nets: Sequence[GasNetwork]) -> list[dict[str, Any]]:
+    """The pressure from the source to each appliance, step by step [Pa gauge]: section by section with all on; rungs:
+    with what stands before and behind the pipe, and its limits."""
     own, found = {one.id: one for one in net.sections}, []
     for end in net.terminals:
         at, steps = net.inlet_pa, []
         for ident in end.path:
             before, at = at, at - own[ident].drop_pa
             steps.append({"section": ident, "before_pa": round(before, 2), "after_pa": round(at, 2)})
-        found.append({"station": end.station, "least_pa": round(end.least_pa, 2), "steps": steps})
+        found.append(
+            {
+                "station": end.station,
+                "least_pa": round(end.least_pa, 2),
+                "steps": steps,
+                "rungs": [{**asdict(rung), "holds": rung.holds} for rung in rungs(job, nets, net, end.station)],
+            }
+        )
     return found

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import sqlite3
+from collections.abc import Iterable
 from typing import Any
 
 from ..core.catalogue import Catalogue
@@ -135,6 +136,19 @@ def put_book(conn: sqlite3.Connection, row: BookRow) -> None:
     sql = """INSERT INTO fitting_book (part, field, value, on_day) VALUES (?, ?, ?, ?)
              ON CONFLICT (part, field) DO UPDATE SET value = excluded.value, on_day = excluded.on_day"""
     conn.execute(sql, (row.part, row.field, row.value, row.on))
+
+
+def put_tubes(conn: sqlite3.Connection, rows: Iterable[BookRow]) -> None:
+    """A maker's table: what the book had of its classes goes."""
+    kept = list(rows)
+    for name in {row.part for row in kept}:
+        remove_tube(conn, name)
+    for row in kept:
+        put_book(conn, row)
+
+
+def remove_tube(conn: sqlite3.Connection, name: str) -> None:
+    conn.execute("DELETE FROM fitting_book WHERE part = ? AND part LIKE 'tube %'", (name,))
 
 
 def remove_book(conn: sqlite3.Connection, name: str, field: str) -> None:

@@ -9,10 +9,11 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 
 from ..core.catalogue import standard
-from ..core.catalogue.measured import FIELDS, book_row, said_mm
+from ..core.catalogue.measured import FIELDS, TUBE_FIELD, book_row, said_mm
 from ..core.errors import Refused
 from ..core.making.bends import radius_of_test_piece
 from ..core.quantity import parse_length_mm
+from ..exchange.tube_table import read_tubes
 from ..store import van as store
 from ..store.database import writing
 from . import db
@@ -33,13 +34,19 @@ def _page(**more: Any) -> str:
         {"id": ident, "title": known[ident].title if ident in known else ident, "count": count, "price": price}
         for ident, (count, price) in store.stock(conn).items()
     ]
-    book = [{"row": row, "said": said_mm(catalogue, row)} for row in store.book(conn)]
+    kept = store.book(conn)
+    book = [{"row": row, "said": said_mm(catalogue, row)} for row in kept if not row.part.startswith("tube ")]
+    tubes: dict[str, list[tuple[float, float, str]]] = {}
+    for row in kept:
+        if row.part.startswith("tube ") and (at := TUBE_FIELD.fullmatch(row.field)):
+            tubes.setdefault(row.part, []).append((float(at[1]), row.value, row.on))
     return render_template(
         "van.html",
         tools=store.tools(conn),
         kinds=store.TOOL_KINDS,
         stock=rows,
         book=book,
+        tubes={name: sorted(points) for name, points in tubes.items()},
         fields=FIELDS,
         parts=known.values(),
         today=date.today().isoformat(),
@@ -95,10 +102,16 @@ def change() -> Any:
                         date.today().isoformat(),
                     ),
                 )
+            elif what == "tube-file":
+                upload = request.files.get("file")
+                text = upload.read(500_000).decode("utf-8", "replace") if upload else ""
+                store.put_tubes(conn, read_tubes(standard(), text, date.today().isoformat()))
+            elif what == "remove-tube":
+                store.remove_tube(conn, form.get("part", ""))
             elif what == "remove-book":
                 store.remove_book(conn, form.get("part", ""), form.get("field", ""))
             else:
-                raise Refused("what", what, "tool, stock, stock-file, book or bender", "tool")
+                raise Refused("what", what, "tool, stock, stock-file, book, bender or tube-file", "tool")
     except Refused as error:
         return _page(typed=form, error=error), 422
     return redirect(url_for(".index", done=what), 303)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 import time
 import unittest
@@ -59,6 +60,44 @@ class GasSizesTest(WebCase):
         self.assertIn("propane at", self.client.get(f"{SIZES}?fuel=propane").text)
         self.assertEqual(margins(self.client.get(f"{SIZES}?fuel=coal&rule=best&off=XYZ").text), drawn)
         self.assertEqual(margins(self.client.get(SIZES).text), drawn)
+
+    def test_a_manifold_is_tried(self) -> None:
+        self.small()
+        tried = self.client.get(f"{SIZES}?layout=manifold&rule=network").text
+        self.assertIn("to RNG", tried)
+        self.assertTrue(all(margin >= 0 for margin in margins(tried).values()))
+        page = self.client.get(SIZES).text
+        table = page[page.index("gas-layouts") :]
+        prices = [float(one) for one in re.findall(r'<td class="number">(\d\.\d\d)</td>', table)]
+        self.assertEqual((len(prices), min(prices)), (6, 1.0))  # three rules by two layouts, the cheapest 1
+        self.assertRegex(page, r"corners: pulled as bends they count .* less than as elbows")
+
+    def test_the_ladder_has_its_rungs_and_a_badge(self) -> None:
+        self.small()
+        page = self.client.get(SIZES).text
+        self.assertRegex(page, r'<details class="rungs" open>\s*<summary>From source to RNG</summary>')
+        self.assertRegex(page, r'rung-burner over"><b>RNG</b> <span>gas appliance|rung-burner over"><b>RNG</b>')
+        self.assertEqual(page.count('<text class="word"'), 2)  # on the wide and on the narrow drawing
+        self.assertRegex(self.client.get("/jobs/lockgas/pace").text, r">starves</text>")
+
+    def test_a_makers_table_of_tube_goes_before_the_typical(self) -> None:
+        def sent(text: str) -> tuple[int, str]:
+            data = {"what": "tube-file", "file": (io.BytesIO(text.encode()), "tube.csv")}
+            answer = self.client.post("/van", data=data, content_type="multipart/form-data", follow_redirects=True)
+            return answer.status_code, answer.text
+
+        code, page = sent("class,length_ft,ft3_h\nEHD18,10,90\nEHD18,100,30\n")
+        self.assertEqual(code, 200)
+        self.assertRegex(page, r"csst EHD18</span> <span>2 lengths, 10 to\s+100 ft")
+        for text, words in (
+            ("class,ft\nEHD18,10\n", "a first line class,length_ft,ft3_h"),
+            ("class,length_ft,ft3_h\nEHD99,10,90\nEHD99,20,80\n", "a class such as"),
+            ("class,length_ft,ft3_h\nEHD18,10,x\nEHD18,20,80\n", "line 2"),
+            ("class,length_ft,ft3_h\nEHD18,10,80\nEHD18,20,90\n", "less over a longer length"),
+        ):
+            code, page = sent(text)
+            self.assertEqual(code, 422)
+            self.assertIn(words, page)
 
     def test_the_pack_has_the_sheet_for_the_authority(self) -> None:
         pack = self.client.get("/jobs/lockgas/handover/pack").text

@@ -262,6 +262,8 @@ class Catalogue:
 
     gaps: dict[str, float] = field(default_factory=dict)
     """Measured lengths of in-line parts by id [mm], over those of their families."""
+    tubes: dict[str, tuple[tuple[float, float], ...]] = field(default_factory=dict)
+    """Corrugated tube by its maker's table: class -> points (length [ft], natural gas [ft3/h] at 0.5 in w.c.)."""
 
     parts: dict[str, Part] = field(default_factory=dict)
     """The parts that follow from the tables, by id (parts.py)."""

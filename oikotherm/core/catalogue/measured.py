@@ -3,12 +3,13 @@ typical.
 
 A row names what it measures: `socket cu 22 capillary` (insertion_mm, z_mm), `thread npt 3/4` (made_up_mm, a_mm),
 `bender cu-m 15` (radius_mm), `device iso cu 22` (reach_mm), `kit adaptor-22x3/4` (reach_in_mm, reach_out_mm),
-`part mlc-male-20x1/2` (gap_mm).
+`part mlc-male-20x1/2` (gap_mm), `tube csst EHD18` (ft3_h_at_10_ft, from its maker's table).
 """
 
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
@@ -26,6 +27,9 @@ FIELDS = {
     "kit": {"reach_in_mm": ("reach_in_mm", "source"), "reach_out_mm": ("reach_out_mm", "source")},
     "part": {"gap_mm": ("", "")},
 }
+
+
+TUBE_FIELD = re.compile(r"ft3_h_at_(\d+(?:\.\d+)?)_ft")
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,10 +63,14 @@ def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
         "kit": dict(catalogue.kits),
     }
     gaps = dict(catalogue.gaps)
+    tubes: dict[str, list[tuple[float, float]]] = {}
     for row in rows:
         kind, _, rest = row.part.partition(" ")
         if kind == "part":
             gaps[rest] = row.value
+            continue
+        if kind == "tube" and (at := TUBE_FIELD.fullmatch(row.field)):
+            tubes.setdefault(rest, []).append((float(at[1]), row.value))
             continue
         table = tables.get(kind, {})
         target = _target(kind, rest)
@@ -80,6 +88,7 @@ def _laid(catalogue: Catalogue, rows: tuple[BookRow, ...]) -> Catalogue:
         devices=tables["device"],
         kits=tables["kit"],
         gaps=gaps,
+        tubes={**catalogue.tubes, **{tube: tuple(sorted(points)) for tube, points in tubes.items() if len(points) > 1}},
         mark=mark,
     )
     return with_parts(laid)
@@ -114,9 +123,27 @@ def book_row(catalogue: Catalogue, part: str, field: str, value_mm: float, on: s
     return BookRow(part, field, round(value_mm, 3), on)
 
 
+def tube_row(
+    catalogue: Catalogue, size: str, feet: float, ft3_h: float, on: str = "", *, where: str = "class"
+) -> BookRow:
+    """What a class of corrugated tube carries over a length by its maker's table. feet: 1 to 1000; ft3_h: of natural
+    gas at 0.5 in w.c., above 0 and up to 20,000. Raises Refused."""
+    size = size.upper().removeprefix("CSST").strip()
+    if catalogue.pipe("csst", size) is None:
+        sizes = catalogue.sizes("csst")
+        raise Refused(where, size, f"a class such as {nearest(size, sizes)}", "EHD18")
+    if not 1 <= feet <= 1000:
+        raise Refused(where, f"{feet:g} ft", "a length of 1 to 1000 ft", "EHD18,10,82")
+    if not 0 < ft3_h <= 20_000:
+        raise Refused(where, f"{ft3_h:g} ft3/h", "a flow above 0 and up to 20,000 ft3/h", "EHD18,10,82")
+    return BookRow(f"tube csst {size}", f"ft3_h_at_{round(feet, 3):g}_ft", round(ft3_h, 3), on)
+
+
 def said_mm(catalogue: Catalogue, row: BookRow) -> float | None:
     """What the catalogue itself says of a row's measure [mm]."""
     kind, _, rest = row.part.partition(" ")
+    if kind == "tube":
+        return None
     if kind == "part":
         found = catalogue.parts.get(rest)
         return found.gap_mm if found else None

@@ -248,6 +248,7 @@ class _House:
         anew = tuple(
             {port for port, place in work.ports.items() if place.station.state == "new" or place.station.id in done_on}
             | done_on
+            | set(_unions_beside(work, old))
         )
         for key, fitting in fittings.items():
             if key in anew or key.startswith(tuple(f"{one}/" for one in anew)):
@@ -264,3 +265,16 @@ class _House:
             and (one.key not in fitted.pieces or one.run not in old)
         )
         return replace(fitted, joints=joints, troubles=troubles)
+
+
+def _unions_beside(work: Pipework, old: set[str]) -> Iterable[str]:
+    """Unions in old threaded pipe right beside a tee that a new run hangs on: with it they are put in."""
+    for key, node in work.nodes.items():
+        if node.kind != "device" or node.part != "union" or node.run not in old:
+            continue
+        for name in work.arms.get(key, {}).values():
+            one = work.straights[name]
+            beside = one.to_node if one.from_node == key else one.from_node
+            arms = work.arms.get(beside, {}).values()
+            if work.nodes[beside].kind == "tee" and any(work.straights[arm].run not in old for arm in arms):
+                yield key

@@ -63,6 +63,10 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "precharge_pa": (NotNegative, ""),
     "flow_kg_s": (NotNegative, ""),
     "gas": (Gas, ""),
+    "diameter_mm": (Positive, "A tank's diameter."),
+    "length_mm": (Positive, "A tank's length, or height of a standing one."),
+    "fill_percent": (Annotated[float, Field(ge=0, le=100)], "How full it is at the least."),
+    "outdoor_c": (TempC, "The coldest day outdoors."),
     "input_is_net": (bool, "Whether its input is net, as continental plates give it."),
     "least_inlet_pa": (Positive, "The least pressure at its gas inlet, by its plate."),
     "most_inlet_pa": (Positive, "The most pressure at its gas inlet, by its plate."),
@@ -114,6 +118,10 @@ class StationData(Frozen):
         precharge_pa: float | None = None
         flow_kg_s: float | None = None
         gas: str | None = None
+        diameter_mm: float | None = None
+        length_mm: float | None = None
+        fill_percent: float | None = None
+        outdoor_c: float | None = None
         input_is_net: bool | None = None
         least_inlet_pa: float | None = None
         most_inlet_pa: float | None = None

@@ -8,6 +8,7 @@ from typing import Any
 from flask import jsonify, redirect, render_template, request, url_for
 from markupsafe import Markup
 
+from ...core.design import Design
 from ...core.errors import Refused
 from ...core.job.model import Job
 from ...core.network.graph import has_trait
@@ -93,11 +94,24 @@ def _own_curve(heating: Heating, duty: PumpDuty) -> Markup:
 
 
 def at_flow_temperatures(frame: Frame, source: str) -> list[dict[str, Any]]:
-    """What the balanced circuit gives at lower flow temperatures, its pump as designed."""
+    """What the balanced circuit gives at lower flow temperatures, its pump as designed. Remembered: it is asked for by
+    every look at the page."""
+    design = frame.design
+    found: list[dict[str, Any]] = design.context.memory.keep(
+        "at flow temperatures",
+        (design.job, design.context.catalogue),
+        (design.context.mark, source),
+        lambda: _at_flow_temperatures(design, source),
+        most=8,
+    )
+    return found
+
+
+def _at_flow_temperatures(design: Design, source: str) -> list[dict[str, Any]]:
     found = []
     for flow_c in (75, 65, 55, 45, 35):
         try:
-            row = run(frame.design, {"circuit": source, "flow_c": flow_c})
+            row = run(design, {"circuit": source, "flow_c": flow_c})
         except Refused:
             continue
         found.append(

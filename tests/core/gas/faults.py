@@ -6,7 +6,8 @@ from typing import Any
 
 from oikotherm.core.job.model import Job
 
-from ...jobs import edit, retyped, said, whole
+from ...jobs import edit, port, retyped, said, station, whole
+from ...jobs import job as job_of
 
 LOCK, OLMO, FERN = whole("lockhouse"), whole("olmo-vecchio"), whole("fernhollow")
 
@@ -49,6 +50,43 @@ def two_psi(protected: bool) -> Job:
             "do": "put_run",
             "text": "G9 from REG2.out fe-40 1/2: E60 [iso] E8 [union] E? N? D? *T1:D cap 3 E? -> OVN2.gas",
         },
+    )
+
+
+def old_line() -> Job:
+    """A threaded line that is there, with a tee for later in it."""
+    made = edit(
+        job_of("north-american", "in"),
+        station("B", [port("out", "NPT 3/4 female", (0, 0, 0), role="gas")], kind="meter", state="keep"),
+        {"do": "put_run", "text": "G1 from B.out fe-40 3/4: U24 E30 *T1:N plug E40 U12 -> cap"},
+    )
+    return edit(made, {"do": "set_state", "run": "G1", "state": "keep"})
+
+
+def tank(fill_percent: float) -> Job:
+    """A propane tank, its two stages, and a furnace of 60 kW."""
+    stations = (
+        (
+            "gas-tank",
+            "GTK",
+            "tank",
+            (0, 0, 0),
+            {"diameter_mm": 762, "length_mm": 1676, "outdoor_c": -12.2, "fill_percent": fill_percent, "gas": "propane"},
+        ),
+        ("regulator", "REG", "second-stage", (6000, 50, 900), {"outlet_pa": 2865, "gas": "propane"}),
+        ("appliance", "FUR", "", (9000, 60, 0), {"input_w": 60_000, "gas": "propane"}),
+    )
+    made = edit(
+        job_of("north-american", "in"),
+        *(
+            {"do": "add_station", "kind": kind, "id": ident, "variant": variant, "level": "L0", "at": at, "data": data}
+            for kind, ident, variant, at, data in stations
+        ),
+    )
+    return edit(
+        made,
+        {"do": "put_run", "text": "G1 from GTK.out fe-40 3/4: {outside} U6 E? D? E6 -> REG.in"},
+        {"do": "put_run", "text": "G2 from REG.out fe-40 3/4: E60 [iso] E8 [union] E18 D? *T1:D cap 3 E? -> FUR.gas"},
     )
 
 
@@ -307,5 +345,19 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "vent-clear",
         "V1",
         'V1 passes 5" from B9: 6" at least',
+    ),
+    "a tee in an old threaded line": (
+        old_line(),
+        ({"do": "put_run", "text": "G2 from G1.T1 fe-40 1/2: N24 -> cap"},),
+        "gas-tap-in",
+        "G1",
+        "G1.T1 is cut into threaded pipe between two fittings: it closes only with a union",
+    ),
+    "a tank that gives too little": (
+        tank(40),
+        (said(tank(40), "GTK", fill_percent=20),),
+        "gas-tank-draw",
+        "GTK",
+        "GTK gives 52 kW at 20 % full and -12 C; what hangs on it burns 60 kW",
     ),
 }

@@ -10,6 +10,7 @@ import unittest
 
 from oikotherm.core.bench import find_tool
 from oikotherm.core.catalogue import standard
+from oikotherm.core.catalogue.measured import overlay
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.model import Pipe
 from oikotherm.core.quantity import INH2O_PA
@@ -22,7 +23,10 @@ from oikotherm.core.services.gas.capacity import (
     gas_bore_mm,
     gases,
     metric_drop_pa,
+    tube_of,
 )
+from oikotherm.core.services.gas.sizing import drop_pa
+from oikotherm.exchange.tube_table import read_tubes
 
 CATALOGUE = standard()
 NATURAL, PROPANE = gases()["natural"], gases()["propane"]
@@ -250,6 +254,31 @@ class ToolsTest(unittest.TestCase):
             check=True,
         ).stdout
         self.assertTrue(json.loads(out)["ok"])
+
+
+class TubeTest(unittest.TestCase):
+    def test_two_points_are_the_power_law(self) -> None:
+        """EHD18: 82 at 10 ft and 37 at 50: at 100 ft 82 x 10^-n, n = ln(82/37)/ln 5; and back to its length."""
+        tube = tube_of(CATALOGUE, "EHD18")
+        power = math.log(82 / 37) / math.log(5)
+        self.assertAlmostEqual(tube.flow_ft3_h(100), 82 * 10**-power, places=9)
+        for feet in (3, 10, 31, 250):
+            self.assertAlmostEqual(tube.feet(tube.flow_ft3_h(feet)), feet, places=6)
+
+    def test_the_makers_table_governs(self) -> None:
+        """Between its points by their own power law: 90 at 10 ft, 60 at 20, 30 at 100."""
+        rows = read_tubes(CATALOGUE, "class,length_m,m3_h\nEHD18,3.048,2.5485\nEHD18,6.096,1.699\nEHD18,30.48,0.8495")
+        own = overlay(CATALOGUE, rows)
+        tube = tube_of(own, "EHD18")
+        self.assertEqual([round(feet) for feet, _ in tube.points], [10, 20, 100])
+        for feet, flow in ((10, 90), (20, 60), (100, 30)):
+            self.assertAlmostEqual(tube.flow_ft3_h(feet), flow, delta=0.01)
+        self.assertAlmostEqual(tube.flow_ft3_h(15), 90 * 1.5 ** (math.log(60 / 90) / math.log(2)), delta=0.01)
+        found = capacity(own, pipe_of("csst EHD18"), NATURAL, "north-american", 20 * FOOT_M, 0.5 * INH2O_PA, 1743.6)
+        self.assertAlmostEqual(found.flow_m3_s * 3600 / FOOT3_M3, 60, delta=0.01)
+        lost = drop_pa(own, pipe_of("csst EHD18"), NATURAL, "north-american", 20 * FOOT_M, found.flow_m3_s, 1743.6)
+        self.assertAlmostEqual(lost, 0.5 * INH2O_PA, places=3)
+        self.assertEqual(tube_of(own, "EHD23").source, tube_of(CATALOGUE, "EHD23").source)
 
 
 if __name__ == "__main__":

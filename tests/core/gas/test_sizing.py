@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 import random
@@ -11,13 +12,16 @@ import unittest
 from collections import Counter
 from typing import Any
 
+from oikotherm.core.catalogue.loader import size_order
 from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank
-from oikotherm.core.services.gas.layouts import options
+from oikotherm.core.services.gas.ladder import rungs
+from oikotherm.core.services.gas.layouts import bending, options
 from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks, proposed
 
 from ...jobs import CATALOGUE, whole
+from .faults import two_psi
 
 INWC_PA, FOOT_M = 249.0889, 0.3048
 FACES = {"N": (0, 1), "S": (0, -1), "E": (1, 0), "W": (-1, 0)}
@@ -152,6 +156,44 @@ class NeverUnsafeTest(unittest.TestCase):
                 branch = branches[ident]
                 if pipe is not None and branch is not None:
                     self.assertGreaterEqual(order.index(pipe.size), order.index(branch.size))
+
+
+class LadderTest(unittest.TestCase):
+    def test_it_goes_through_the_regulators(self) -> None:
+        """Meter at 2.9 psi, pipe, the regulator down to 7 in, pipe, the oven: each step begins where the one before
+        ended."""
+        job = two_psi(True)
+        nets = networks(derive(job))
+        net = next(one for one in nets if one.source == "REG2.out")
+        found = rungs(job, nets, net, "OVN2")
+        kinds = [one.kind for one in found]
+        self.assertEqual((kinds[0], kinds.count("regulator"), kinds[-1]), ("source", 1, "burner"))
+        steps = found[1:-1]
+        for before, after in itertools.pairwise(steps):
+            if after.before_pa is not None:
+                self.assertAlmostEqual(before.after_pa, after.before_pa)
+        regulator = next(one for one in found if one.kind == "regulator")
+        self.assertEqual((regulator.name, regulator.after_pa), ("REG2", 1745))
+        self.assertTrue(found[-1].holds)
+
+    def test_bends_count_less_than_elbows(self) -> None:
+        """A 22 mm elbow 0.5 m, a bend 0.3: every corner of the Lockhouse saves 0.2 m, of 28 mm pipe the same."""
+        design = derive(whole("lockhouse"))
+        (net,) = networks(design)
+        found = bending(net, design.context.catalogue)
+        self.assertAlmostEqual(found.saves_m, 0.2 * (found.elbows + found.bends))
+        self.assertGreater(found.gains_pa, 0)
+
+    def test_no_pipe_feeds_a_larger_one(self) -> None:
+        for uid in ("lockhouse", "fernhollow", "olmo-vecchio"):
+            design = derive(whole(uid))
+            for net in networks(design):
+                sizes = proposed(net, design.context.catalogue, "network")
+                for one in net.sections:
+                    if one.above and one.feeds and sizes[one.above].code == sizes[one.id].code:
+                        self.assertGreaterEqual(
+                            size_order(sizes[one.above].size), size_order(sizes[one.id].size), (uid, one.id)
+                        )
 
 
 class DemoTest(unittest.TestCase):

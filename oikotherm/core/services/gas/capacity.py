@@ -96,6 +96,39 @@ def corrugated() -> dict[str, tuple[float, float, str]]:
 
 
 @dataclass(frozen=True, slots=True)
+class Tube:
+    """What corrugated tube carries: points (length [ft], natural gas [ft3/h] at 0.5 in w.c.), shortest first."""
+
+    points: tuple[tuple[float, float], ...]
+    source: str
+
+    def flow_ft3_h(self, feet: float) -> float:
+        """What it carries over a length, by the power law between the two points about it, or the two nearest."""
+        (a, at_a), (b, at_b) = self._about(lambda one: one[0] < feet)
+        return float(at_a * (feet / a) ** (math.log(at_b / at_a) / math.log(b / a)))
+
+    def feet(self, ft3_h: float) -> float:
+        """The length over which it carries a flow at 0.5 in w.c."""
+        (a, at_a), (b, at_b) = self._about(lambda one: one[1] > ft3_h)
+        return float(a * (ft3_h / at_a) ** (math.log(b / a) / math.log(at_b / at_a)))
+
+    def _about(self, before: Callable[[tuple[float, float]], bool]) -> tuple[tuple[float, float], tuple[float, float]]:
+        n = sum(before(one) for one in self.points)
+        n = min(max(n, 1), len(self.points) - 1)
+        return self.points[n - 1], self.points[n]
+
+
+def tube_of(catalogue: Catalogue, size: str) -> Tube | None:
+    """Corrugated tube of a class: by its maker's table where there is one in the fitting book, else through the two
+    published points of its class (typ)."""
+    own = catalogue.tubes.get(f"csst {size}")
+    if own:
+        return Tube(own, "its maker's table")
+    row = corrugated().get(size)
+    return Tube(((10.0, row[0]), (50.0, row[1])), row[2]) if row else None
+
+
+@dataclass(frozen=True, slots=True)
 class Capacity:
     """What a pipe carries: flow [m3/s] and how it came."""
 
@@ -127,7 +160,7 @@ def capacity(
         raise Refused("drop", f"{drop_pa:g} Pa", "above 0 and less than the inlet pressure", "1 mbar")
     low = inlet_pa < LOW_LIMIT_PSI * PSI_PA
     if pipe.code == "csst":
-        return _corrugated(pipe, gas, length_m, drop_pa, low=low)
+        return _corrugated(catalogue, pipe, gas, length_m, drop_pa, low=low)
     if formula == "metric":
         if not low:
             raise Refused("inlet", f"{inlet_pa:g} Pa", "low pressure, below 100 mbar, by the metric formula", "21 mbar")
@@ -177,25 +210,25 @@ def elevated_factor(gas: Gas, inlet_psi: float) -> float:
     return min([*below[-1:], *above[:1]])
 
 
-def _corrugated(pipe: Pipe, gas: Gas, length_m: float, drop_pa: float, *, low: bool) -> Capacity:
-    row = corrugated().get(pipe.size)
-    if row is None:
+def _corrugated(catalogue: Catalogue, pipe: Pipe, gas: Gas, length_m: float, drop_pa: float, *, low: bool) -> Capacity:
+    tube = tube_of(catalogue, pipe.size)
+    if tube is None:
         sizes = ", ".join(dict.fromkeys(corrugated()))
         raise Refused("pipe", str(pipe), f"corrugated tube by class or nominal size: {sizes}", "csst 1/2")
     if not low:
         raise Refused(
             "inlet", "elevated pressure", "the maker's table: corrugated tube is worked out low only", "7 inH2O"
         )
-    at_10, at_50, source = row
-    power = math.log(at_10 / at_50) / math.log(5.0)
     feet, drop_in = length_m / FOOT_M, drop_pa / INH2O_PA
-    flow = at_10 * (drop_in / 0.5 * 10 / feet) ** power
+    as_long = feet * 0.5 / drop_in
+    flow = tube.flow_ft3_h(as_long)
+    points = tuple((f"Q_{at:g}_ft_ft3_h", value) for at, value in tube.points)
     step = Step(
-        "Q = Q10 (dH / 0.5 x 10 / L)^n, n through both class points",
-        (("Q10_ft3_h", at_10), ("Q50_ft3_h", at_50), ("n", power), ("dH_inwc", drop_in), ("L_ft", feet)),
+        "Q over L x 0.5 / dH, by the power law through the points",
+        (*points, ("dH_inwc", drop_in), ("L_ft", feet), ("as_long_ft", as_long)),
         flow,
         "ft3/h",
-        f"{source}; the maker's table governs",
+        f"{tube.source}; the maker's table governs",
     )
     if gas.id != "propane":
         return Capacity(flow * FOOT3_M3 / 3600, (step,))

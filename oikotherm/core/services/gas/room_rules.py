@@ -9,6 +9,7 @@ from ...quantity import INH2O_PA, length_text
 from ...rules.registry import RuleBook, Said, View
 from .capacity import BTU_H_W, PSI_PA
 from .checks import FT3_M3, IN2_MM2, UNVENTED_BTU_H, room_air
+from .limits import limits_of
 from .stations import SPEC
 from .train import burns, mouth_of, networks_of, room_of
 
@@ -18,15 +19,6 @@ WORDS = {"bedroom": "bedroom", "bathroom": "bathroom", "shower": "bathroom", "ga
 """What a room's name says of it."""
 GARAGE_MM = 457.2  # std: 18 in above the floor
 ALTITUDE_M, ALTITUDE_FACT, DERATED = 609.6, "house/altitude_m", 0.04  # std: 2,000 ft; 4 % each 1,000 ft above
-LIMITS_PA = {
-    ("natural", False): (1700.0, 2500.0),
-    ("propane", False): (2500.0, 4500.0),
-    ("butane", False): (2000.0, 3500.0),
-    ("natural", True): (5 * INH2O_PA, 14 * INH2O_PA),
-    ("propane", True): (11 * INH2O_PA, 14 * INH2O_PA),
-    ("butane", True): (11 * INH2O_PA, 14 * INH2O_PA),
-}
-"""(gas, North American): least and most pressure at an appliance's inlet [Pa] (typ; its plate governs)."""
 INDOORS_PA = {"natural": 5 * PSI_PA, "propane": 20 * PSI_PA, "butane": 20 * PSI_PA}  # std: at most, indoors
 PROTECTED_PA = 2 * PSI_PA  # std: above it low-pressure appliances are protected
 
@@ -213,12 +205,6 @@ def gas_altitude(view: View) -> Iterable[Said]:
 
 
 # --- pressure ---------------------------------------------------------------------------------------------------------
-
-
-def limits_of(station: Station, gas: str, practice: str) -> tuple[float, float]:
-    """Least and most pressure at an appliance's inlet [Pa gauge]: by its plate, else the usual ones (typ)."""
-    least, most = LIMITS_PA[gas, practice == "north-american"]
-    return station.data.least_inlet_pa or least, station.data.most_inlet_pa or most
 
 
 @rule(

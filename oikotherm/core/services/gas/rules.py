@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from ...catalogue.loader import size_order
+from ...errors import Refused
 from ...job.model import DeviceItem, Pipe, split_anchor
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .. import spec
-from . import nipple_rules, pipe_rules, room_rules, train_rules
+from . import nipple_rules, pipe_rules, room_rules, tap_in_rules, train_rules
 from .capacity import gases
-from .checks import mismatch
+from .checks import mismatch, tank_draw_w
 from .room_rules import said
 from .sizing import GasNetwork, enlarge_first, enlarged
 from .train import burns, mouth_of, networks_of
@@ -185,6 +186,42 @@ def gas_meter_small(view: View) -> Iterable[Said]:
 
 
 @rule(
+    "gas-tank-draw",
+    "mind",
+    "a tank that gives too little gas",
+    "Propane boils off by the heat that comes through the tank's wall: small, nearly empty or in the cold it gives "
+    "less, and the pressure falls.",
+    "typ: diameter x length x K",
+    stage="sizes",
+)
+def gas_tank_draw(view: View) -> Iterable[Said]:
+    nets = networks_of(view)
+    for net in nets:
+        station = view.job.station(net.source.partition(".")[0])
+        if station is None or station.kind != "gas-tank":
+            continue
+        data = station.data
+        if not data.diameter_mm or not data.length_mm or data.fill_percent is None or data.outdoor_c is None:
+            continue
+        try:
+            gives, _ = tank_draw_w(data.diameter_mm, data.length_mm, data.fill_percent, data.outdoor_c)
+        except Refused as refused:
+            words = (f"{refused.expected}",)
+            yield Said((station.id, net.source), f"{station.id}: what it gives cannot be told.", (), None, words)
+            continue
+        asked = sum(end.wanted_w for end in net.terminals if end.on)
+        if asked > gives * 1.0005:
+            yield Said(
+                (station.id, net.source),
+                f"{station.id} gives {gives / 1000:.0f} kW at {data.fill_percent:.0f} % full and {data.outdoor_c:.0f} "
+                f"C; what hangs on it burns {asked / 1000:.0f} kW.",
+                (),
+                mouth_of(view, station.id),
+                ("a larger tank, or two together", "filled sooner"),
+            )
+
+
+@rule(
     "gas-regulator-series",
     "stop",
     "a regulator behind low pressure",
@@ -212,6 +249,6 @@ def gas_regulator_series(view: View) -> Iterable[Said]:
 
 RULES = tuple(
     one
-    for book in (rule, train_rules.rule, pipe_rules.rule, nipple_rules.rule, room_rules.rule)
+    for book in (rule, train_rules.rule, pipe_rules.rule, nipple_rules.rule, tap_in_rules.rule, room_rules.rule)
     for one in book.rules.values()
 )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from ...catalogue import Catalogue
+from ...catalogue.loader import size_order
 from ...errors import Refused
 from ...job.model import Pipe, Station
 from ...layout import Layout
@@ -25,11 +26,11 @@ from .capacity import (
     THIN_MM,
     Formula,
     Gas,
-    corrugated,
     elevated_factor,
     gas_bore_mm,
     gases,
     metric_drop_pa,
+    tube_of,
 )
 from .checks import CONNECTOR_DROP_PA, connector_rating_w, connector_sizes
 from .stations import SPEC
@@ -40,6 +41,7 @@ RULES: tuple[RuleId, ...] = ("longest", "branch", "network")
 GROSS_TO_NET = {"natural": 1.11, "propane": 1.09, "butane": 1.09}  # typ: gross heating value over net
 BOILER_SHARE = 0.9  # typ: output to input, where the plate's input is not said
 ATMOSPHERE_PA = 101_325.0
+TANK_PA = 2e5  # typ: propane in a cold tank, gauge
 METRIC_ADDED_M = ((29.0, 0.5, 0.3), (43.0, 1.0, 0.3), (1e9, 1.5, 0.5))
 """Up to this outside diameter [mm]: what an elbow, tee branch or other fitting adds [m], and a pulled bend (typ)."""
 INCH_ADDED_D = {"elbow": 30.0, "bend": 30.0, "branch": 60.0, "valve": 3.0, "other": 0.0}  # typ, bores
@@ -120,12 +122,11 @@ def drop_pa(
             raise Refused("pipe", str(pipe), f"a connector of {', '.join(connector_sizes())}", "conn 1/2")
         return CONNECTOR_DROP_PA * (gas.heat_w(flow_m3_s) / connector_rating_w(gas, pipe.size, length_m)) ** 2
     if pipe.code == "csst":
-        row = corrugated().get(pipe.size)
-        if row is None:
+        tube = tube_of(catalogue, pipe.size)
+        if tube is None:
             raise Refused("pipe", str(pipe), "corrugated tube of a class", "csst EHD18")
-        power = math.log(row[0] / row[1]) / math.log(5.0)
         own = feet3 / (PROPANE_IN_CORRUGATED if gas.id == "propane" else 1.0)
-        return float((own / row[0]) ** (1 / power) * feet / 10 * 0.5 * INH2O_PA)
+        return feet / tube.feet(own) * 0.5 * INH2O_PA
     bore_mm, _ = gas_bore_mm(catalogue, pipe)
     if formula == "metric":
         system, size = catalogue.systems[pipe.code], catalogue.pipe(pipe.code, pipe.size)
@@ -234,7 +235,12 @@ def _network(
     if not said:
         words.append(f"which gas {source} gives is not said: taken as {gas.id}")
     inlet_pa = station.data.outlet_pa or station.data.set_pa or station.data.supply_pa
-    if inlet_pa is None:
+    if inlet_pa is None and station.kind == "gas-tank":
+        inlet_pa = TANK_PA
+        words.append(
+            f"the pressure of {station.id} is not said: {TANK_PA / 1e5:.0f} bar (typ), the first stage sets it"
+        )
+    elif inlet_pa is None:
         inlet_pa = gas.inch_pa if used == "north-american" else gas.metric_pa
         words.append(f"the pressure at {source} is not said: the usual {inlet_pa / 100:.1f} mbar")
     limit_pa = limit_of(practice, used, gas, inlet_pa)
@@ -472,6 +478,13 @@ def _by_network(net: GasNetwork, catalogue: Catalogue, *, drawn: bool = False) -
             metres += one.length_m
         return found / max(metres, 0.1)
 
+    def fed(ident: str) -> bool:
+        """Whether the next size of a section is no larger than the pipe before it, where that is of the same system."""
+        above, wider = own[ident].above, ladders[ident][rung[ident] + 1]
+        if not above or above in together[ident] or own[above].pipe.code != wider.code:
+            return True
+        return size_order(ladders[above][rung[above]].size) >= size_order(wider.size)
+
     flows = {one.id: one.flow_m3_s for one in net.sections}
     for _ in range(sum(len(ladder) for ladder in ladders.values())):
         at = arriving(net.sections, flows, net.inlet_pa, drop)
@@ -480,7 +493,7 @@ def _by_network(net: GasNetwork, catalogue: Catalogue, *, drawn: bool = False) -
             return {ident: ladders[ident][rung[ident]] for ident in ladders}
         best: tuple[float, str] | None = None
         for ident in {ident for end in short for ident in end.path}:
-            if all(rung[one] + 1 < len(ladders[one]) for one in together[ident]):
+            if all(rung[one] + 1 < len(ladders[one]) and fed(one) for one in together[ident]):
                 best = max(best or (-1.0, ""), (saved(together[ident], at), ident))
         if best is None:
             break
@@ -503,9 +516,12 @@ def _usable(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> list[Pipe
     return found
 
 
-def resized(net: GasNetwork, catalogue: Catalogue, rule: RuleId) -> GasNetwork:
-    """The network as it would run with the sizes a rule asks for; where none is large enough the pipe stays."""
-    sizes = proposed(net, catalogue, rule)
+def resized(
+    net: GasNetwork, catalogue: Catalogue, rule: RuleId, sizes: Mapping[str, Pipe | None] | None = None
+) -> GasNetwork:
+    """The network as it would run with the sizes a rule asks for; where none is large enough the pipe stays. sizes:
+    those, where they are known already."""
+    sizes = proposed(net, catalogue, rule) if sizes is None else sizes
     sections = []
     for one in net.sections:
         pipe = sizes.get(one.id) or one.pipe

@@ -73,7 +73,8 @@ def drop_of(view: View, met: Met) -> Straight | None:
 
 def burns(station: Station) -> bool:
     """Whether a station is an appliance: it takes gas and hands none on."""
-    return not {"through", "bars", "unhung"} & spec.kind(station.kind).traits and station.kind not in ("supply", "tank")
+    takes = not {"through", "bars", "unhung"} & spec.kind(station.kind).traits
+    return takes and station.kind not in ("supply", "tank", "gas-tank") and station.variant != "later"
 
 
 def trains(view: View) -> list[Train]:

@@ -31,8 +31,8 @@ def keys(findings: tuple[Finding, ...], *severities: str) -> set[tuple[str, tupl
 class TriedTest(unittest.TestCase):
     def test_what_is_offered_does_as_it_says_and_brings_no_stop(self) -> None:
         count: Counter[str] = Counter()
+        context = Context()
         for name, job in JOBS.items():
-            context = Context()
             design = derive(job, context)
             before = keys(design.findings, "stop")
             for finding in design.findings:
@@ -58,8 +58,9 @@ class TriedTest(unittest.TestCase):
         print(f"remedies: {dict(count)}")
 
     def test_a_fault_that_had_a_way_out_still_has_one(self) -> None:
+        context = Context()
         for name, (job, commands, rule, *_) in FAULTS.items():
-            design = derive(edit(job, *commands))
+            design = derive(edit(job, *commands), context)
             for finding in design.findings:
                 if finding.rule == rule and finding.remedies:
                     with self.subTest(fault=name):

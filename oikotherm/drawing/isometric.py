@@ -71,6 +71,7 @@ def station_corners(station: Station, floor_mm: float) -> list[Vec]:
     ]
 
 
+BADGE_GAPS = (10.0, 34.0, 60.0, 90.0, 130.0)  # a finding is shown, if need be far off by a thin line
 MOST_BADGES = 40
 
 
@@ -549,7 +550,12 @@ class _Drawer:
             if len(spots) == MOST_BADGES:
                 break
         return [
-            Wish(word, f"badge-{grave}", around(at, *size(word), gap=10), anchor=at)
+            Wish(
+                word,
+                f"badge-{grave}",
+                tuple(spot for gap in BADGE_GAPS for spot in around(at, *size(word), gap=gap)),
+                anchor=at,
+            )
             for at, (word, grave) in spots.items()
         ]
 

@@ -132,6 +132,8 @@ def kind_of(material: str, place: str, lagged: bool, practice: str) -> str:
         return strap
     if place in ("floor", "loft"):
         return "J hook on the joist" if practice == "north-american" else "clip on the joist"
+    if place == "outside" and material == "steel":
+        return "plastic-lined metal strap"
     if place in ("wall", "outside") or lagged:
         return "spacer clip"
     return "J hook" if practice == "north-american" and material in ("copper", "plastic") else "two-piece clip"

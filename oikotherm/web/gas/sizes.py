@@ -9,6 +9,7 @@ from flask import request
 from markupsafe import Markup
 
 from ...core.quantity import convert, length_text
+from ...core.services.gas import table
 from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, FOOT_M, gases
 from ...core.services.gas.layouts import MANIFOLD, manifold
 from ...core.services.gas.sizing import RULES, GasNetwork, networks, resized
@@ -62,6 +63,19 @@ def gas(frame: Frame) -> dict[str, Any]:
         length = partial(length_text, unit=frame.job.pace_unit, with_unit=True)
         drawn = (ladder(net.source, net.inlet_pa, _ways(net), said, length, wide=wide) for wide in (True, False))
         row["ladder_svg"] = Markup("".join(drawn))  # noqa: S704 - our own drawing
+        row["tables"] = [
+            {
+                "code": one.code,
+                "unit": table.unit(net),
+                "at": [
+                    f"{at / FOOT_M:.0f} ft" if net.formula == "north-american" else f"{at:.0f} m"
+                    for at in one.lengths_m
+                ],
+                "rows": [(size, [table.said(net, flow) for flow in flows]) for size, flows in one.rows],
+            }
+            for one in table.tables(net, frame.design.context.catalogue)
+            if one.rows and one.code != "conn"
+        ]
     return {
         "networks": rows,
         "rules": [(name, TITLES[name]) for name in RULES],

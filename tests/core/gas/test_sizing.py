@@ -16,9 +16,12 @@ from oikotherm.core.catalogue.loader import size_order
 from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank
+from oikotherm.core.services.gas.capacity import BTU_H_W
 from oikotherm.core.services.gas.ladder import rungs
 from oikotherm.core.services.gas.layouts import bending, options
+from oikotherm.core.services.gas.pack import capacities
 from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks, proposed
+from oikotherm.core.services.gas.table import said, tables
 
 from ...jobs import CATALOGUE, whole
 from .faults import two_psi
@@ -156,6 +159,28 @@ class NeverUnsafeTest(unittest.TestCase):
                 branch = branches[ident]
                 if pipe is not None and branch is not None:
                     self.assertGreaterEqual(order.index(pipe.size), order.index(branch.size))
+
+
+class TableTest(unittest.TestCase):
+    def test_the_table_of_the_practice_has_the_published_cells(self) -> None:
+        """Propane at 11.5 in, 0.5 in lost: 3/4 steel 608 thousand BTU/h at 10 ft (within 4 %); natural gas through
+        22 mm copper 3.4 m3/h over 15 m, nowhere above a published cell by more than 2 %."""
+        design = derive(whole("fernhollow"))
+        (net,) = networks(design)
+        steel = next(one for one in tables(net, design.context.catalogue) if one.code == "fe-40")
+        flows = dict(steel.rows)["3/4"]
+        self.assertAlmostEqual(net.gas.heat_w(flows[0]) / BTU_H_W / 608_000, 1.0, delta=0.04)
+        self.assertEqual(list(flows), sorted(flows, reverse=True))
+        self.assertEqual(said(net, flows[0]), f"{net.gas.heat_w(flows[0]) / BTU_H_W / 1000:,.0f}")
+        design = derive(whole("lockhouse"))
+        (net,) = networks(design)
+        (copper,) = tables(net, design.context.catalogue)
+        at_15_m = dict(copper.rows)["22"][copper.lengths_m.index(15.0)]
+        self.assertTrue(0.8 * 3.4 <= at_15_m * 3600 <= 1.02 * 3.4)
+
+    def test_it_goes_into_the_pack(self) -> None:
+        section = capacities(derive(whole("lockhouse")))
+        self.assertEqual(section.rows[0], ("cu-m, m3/h", "3 m", "6 m", "9 m", "12 m", "15 m", "20 m", "25 m", "30 m"))
 
 
 class LadderTest(unittest.TestCase):

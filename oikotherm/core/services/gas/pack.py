@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 from ...quantity import convert, length_text
 from ...work.steps import PackSection
-from .capacity import BTU_H_W, FOOT3_M3
+from . import table
+from .capacity import BTU_H_W, FOOT3_M3, FOOT_M
 
 if TYPE_CHECKING:
     from ...layout import Layout
@@ -60,4 +61,18 @@ def appliances(design: Layout) -> PackSection | None:
     return PackSection("Gas pressure at the appliances", tuple(rows)) if len(rows) > 1 else None
 
 
-PACK = (sections, appliances)
+def capacities(design: Layout) -> PackSection | None:
+    """What the pipe of each network carries, size by length, by the formula it is sized with."""
+    rows: list[tuple[str, ...]] = []
+    for net in _networks(design):
+        inch = net.formula == "north-american"
+        for one in table.tables(net, design.context.catalogue):
+            if not one.rows or one.code == "conn":
+                continue
+            at = (f"{length / FOOT_M:.0f} ft" if inch else f"{length:.0f} m" for length in one.lengths_m)
+            rows.append((f"{one.code}, {table.unit(net)}", *at))
+            rows += [(f"{one.code} {size}", *(table.said(net, flow) for flow in flows)) for size, flows in one.rows]
+    return PackSection("What the gas pipe carries", tuple(rows)) if rows else None
+
+
+PACK = (sections, appliances, capacities)

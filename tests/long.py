@@ -22,6 +22,7 @@ from oikotherm.core.memory import Memory
 from oikotherm.demo import documents
 from tests import campaign, doors, fuzzing
 from tests.core.gas.test_sizing import judged
+from tests.core.gas.test_tightness import campaign as gauges
 from tests.counts import LONG
 
 PROCESSES = 2
@@ -74,6 +75,14 @@ def gas(seed: int, count: int) -> Found:
     return tally, wrong
 
 
+def gauge(seed: int, count: int) -> Found:
+    """The stand-in gauge on tight and on leaking pipe: at most 2 % false fails and 2 % missed leaks."""
+    cases, false, missed = gauges(seed, count)
+    tally = Counter({"tight pipes failed": false, "leaks missed": missed})
+    most = 0.02 * cases
+    return tally, [f"{false} false fails, {missed} missed of {cases}"] if max(false, missed) > most else []
+
+
 def whole_tests(seed: int, count: int) -> Found:
     """The tests that ./check runs with fewer cases."""
     names = WHOLE_TESTS[seed % 2 :: 2]  # each process has its share
@@ -91,6 +100,7 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "five doors": (five_doors, 1_500),
     "edits": (edits, 60_000),
     "gas": (gas, 2_000),
+    "gauge": (gauge, 500),
     "documents": (campaign.through_documents, 5_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),

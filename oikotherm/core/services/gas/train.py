@@ -78,7 +78,11 @@ def burns(station: Station) -> bool:
 
 
 def trains(view: View) -> list[Train]:
-    """The way to every gas appliance that new pipe runs to, in the order of the stations."""
+    """The way to every gas appliance that new pipe runs to, in the order of the stations: worked out once."""
+    return view.memory.keep("gas trains", (view.job, view.fitted), None, lambda: _trains(view), most=4)
+
+
+def _trains(view: View) -> list[Train]:
     work, found = view.fitted.pipework, []
     for key, place in work.ports.items():
         station = place.station

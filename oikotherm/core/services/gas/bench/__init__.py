@@ -1,6 +1,6 @@
-"""Calc tools of gas: what a pipe carries, the wrong gas, traps, rooms, connectors, tanks, nipples."""
+"""Calc tools of gas: what a pipe carries, the wrong gas, traps, rooms, connectors, tanks, nipples, proving."""
 
-from . import fuel, pipes  # noqa: F401 - keeps the tools
+from . import fuel, pipes, proving  # noqa: F401 - keeps the tools
 from .box import tool
 
 TOOLS = tool.tools

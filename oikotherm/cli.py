@@ -365,6 +365,29 @@ class _Parser(argparse.ArgumentParser):
         (file or sys.stderr).write(message)
 
 
+def sim(args: argparse.Namespace) -> int:
+    """A stand-in for a device: gauge reads a pipe that leaks, and sends its readings to a running test."""
+    from .core.quantity import parse
+    from .core.work.gauge_sim import GaugeSim, read_temps
+    from .exchange.gauge_sender import send
+
+    temps = read_temps(_text(args.temperature_file)) if args.temperature_file else ((0.0, 20.0),)
+    gauge = GaugeSim(
+        parse(args.volume, "volume", "L", field="volume") * 1000,
+        parse(args.start, "pressure", "mbar", field="start"),
+        leak_l_h=args.leak,
+        let_by_l_h=args.let_by,
+        temps=temps,
+        resolution_pa=parse(args.resolution, "pressure", "mbar", field="resolution"),
+        noise_pa=parse(args.noise, "pressure", "mbar", field="noise"),
+        seed=args.seed,
+    )
+    print("simulated gauge", file=sys.stderr, flush=True)
+    done = send(args.url, gauge, minutes=args.minutes, every_s=args.every, speed=args.speed)
+    print(json.dumps({"readings": done.readings, "ended": done.why}))
+    return 0
+
+
 def parser() -> argparse.ArgumentParser:
     top = _Parser(
         prog="oikotherm", description="Pipework for heating and appliance installers: from a paced run to a cut sheet."
@@ -428,6 +451,20 @@ def parser() -> argparse.ArgumentParser:
     bench.add_argument(
         "-h", "--help", dest="help_tool", action="store_true", help="fields, units and an example of the tool"
     )
+    device = add("sim", sim)
+    device.add_argument("device", choices=("gauge",), help="gauge: a pressure gauge with a logger")
+    device.add_argument("--url", required=True, help="the address a running test gives")
+    device.add_argument("--volume", required=True, help="of the pipe; L, or text with a unit")
+    device.add_argument("--start", default="20.5", help="pressure it begins at; mbar, or text with a unit (20.5)")
+    device.add_argument("--leak", type=float, default=0.0, help="of free air at the start pressure, L/h (0)")
+    device.add_argument("--let-by", type=float, default=0.0, help="what a valve at the boundary lets in, L/h (0)")
+    device.add_argument("--temperature-file", help="lines of minutes, pipe temperature in C (20 C)")
+    device.add_argument("--resolution", default="0.1", help="last digit; mbar, or text with a unit (0.1)")
+    device.add_argument("--noise", default="0", help="standard deviation; mbar, or text with a unit (0)")
+    device.add_argument("--speed", type=float, default=1.0, help="times faster than real time (1)")
+    device.add_argument("--minutes", type=float, default=1440.0, help="how long, of its own time (1440)")
+    device.add_argument("--every", type=float, default=1.0, help="seconds between readings (1)")
+    device.add_argument("--seed", type=int, default=1, help="of its noise (1)")
     add("backup", backup, data=True).add_argument("to", nargs="?", help="file to make")
     add("restore", restore, data=True).add_argument("source", help="a backup")
     add("schema", schema)

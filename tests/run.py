@@ -12,7 +12,8 @@ import time
 import unittest
 
 PAGES = [
-    f"tests.browser.test_{name}" for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas")
+    f"tests.browser.test_{name}"
+    for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live")
 ]
 BESIDE = [*PAGES, "tests.test_faults"]  # what waits on servers, too: two halves of about one length
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")

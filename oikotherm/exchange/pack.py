@@ -163,10 +163,19 @@ def not_printed(design: Design, pack: dict[str, Any]) -> str:
 
 def _test_row(test: KeptTest) -> dict[str, Any]:
     record, verdict = test.record, test.verdict
+    gauge = record.body.get("gauge") or {}
     return {
+        "uuid": record.uuid,
         "at": record.made_at,
         "by_role": record.by_role,
-        "gauge": str(record.body.get("gauge", {}).get("name", "")),
+        "gauge": str(gauge.get("name", "")),
+        "resolution_pa": gauge.get("resolution_pa"),
+        "calibrated_on": gauge.get("calibrated_on") or "",
+        "due_on": gauge.get("due_on") or "",
+        "variant": record.body.get("variant") or "",
+        "volume_l": record.body.get("volume_l"),
+        "unit": record.body.get("unit", "bar"),
+        "steps": [{"formula": step.formula, "result": step.result, "unit": step.unit} for step in verdict.steps],
         "outcome": verdict.outcome,
         "drop_bar": round(verdict.drop_bar, 5),
         "hold_min": round(verdict.hold_min, 1),

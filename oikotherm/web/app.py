@@ -78,17 +78,19 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, make, pace, people, practice, prove, site, sizes, small, survey, van
+    from . import bench, handover, home, job, live, make, pace, people, practice, prove, site, sizes, small, survey, van
     from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
 
     for module in (home, job, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
-    for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp):
+    app.extensions["pace"] = live.Pace()
+    for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp, live.bp):
         app.register_blueprint(blueprint)
     app.jinja_env.globals["STAGE_PAGES"] = job.STAGE_PAGES
     CSRF.exempt(bench.api_calc)  # reads only, takes JSON only
+    CSRF.exempt(live.readings)  # a gauge has no form: its token is its key
 
 
 def _errors(app: Flask) -> None:

@@ -16,7 +16,7 @@ from ..core.work.commissioning import commission_reads
 from ..core.work.proof import read_readings
 from ..core.work.records import joint_states, missing_checks
 from ..core.work.sections import SectionProof, rig_of
-from ..core.work.steps import CommissionLine
+from ..core.work.steps import CommissionLine, TestRule
 from ..exchange.site import proofs_of
 from ..store import people as people_store
 from ..store import records as records_store
@@ -62,9 +62,17 @@ def _prove(frame: Frame) -> dict[str, Any]:
         ],
         "proof": _whole(frame, shown) if shown else None,
         "commission": commission_reads(design, records),
+        "running": _running(frame.uid),
         "gauges": people_store.instruments(db.get()),
         "today": date.today().isoformat(),
     }
+
+
+def _running(uid: str) -> list[Any]:
+    """The tests that run, each with its card."""
+    from .live import running_cards  # which asks this module for the body of a test
+
+    return running_cards(uid)
 
 
 def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
@@ -100,6 +108,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     }
     return {
         "list": listed,
+        "variants": kind.variants_of(design, section),
         "section": section,
         "kind": kind,
         "rule": rule,
@@ -157,7 +166,9 @@ def keep_test(uid: str) -> Any:
             example = frame.data["proof"]["example"]
             raise Refused("readings", text, "at least two lines: time, pressure, temperature", example)
         gauge = people_store.instrument(conn, form.get("gauge", ""))
-        body = _body(shown, gauge, records_here(uid), text)
+        variant = form.get("variant", "")
+        rule = shown.kind.rule_of(frame.design, shown.section, variant)
+        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), text)
         record = {
             "uuid": form.get("uuid", ""),
             "job": uid,
@@ -206,9 +217,20 @@ def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str) -> dic
     }
 
 
-def _body(shown: SectionProof, gauge: dict[str, Any], records: list[Any], readings: str) -> dict[str, Any]:
+def body_of(
+    frame: Frame,
+    shown: SectionProof,
+    rule: TestRule,
+    variant: str,
+    gauge: Any,
+    records: list[Any],
+    readings: str,
+) -> dict[str, Any]:
     """The body of a test's record: what was tested, with what, and how its joints were made then."""
-    section, rule = shown.section, shown.rule
+    section = shown.section
+    straights, catalogue = frame.design.pipework.straights, frame.design.context.catalogue
+    sizes = (catalogue.pipe(straights[key].pipe.code, straights[key].pipe.size) for key in section.straights)
+    largest = max((row.od_mm for row in sizes if row and row.od_mm), default=0.0)
     dry = [key for key, state in joint_states(records).items() if state.yes("dry")]
     range_bar = gauge.get("range_bar") or 0.0
     rig = rig_of(section, shown.kind, rule, gauge["resolution_bar"] * PA_PER_BAR, range_bar * PA_PER_BAR, dry)
@@ -229,4 +251,5 @@ def _body(shown: SectionProof, gauge: dict[str, Any], records: list[Any], readin
         "unit": rule.unit,
         "readings": readings,
         "rig": asdict(rig),
+        **({"variant": variant, "largest_mm": largest} if variant else {}),
     }

@@ -25,11 +25,12 @@ Outcome = Literal["pass", "fail", "proves nothing"]
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """Pressure [bar] and temperature of the water [C] at a time."""
+    """Pressure [bar] and temperature of what is in the pipe [C] at a time; baro_pa: of the air, where it was read."""
 
     at: datetime
     pressure_bar: float
     temp_c: float | None
+    baro_pa: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,9 +71,10 @@ class Verdict:
 
 
 def read_readings(text: str, unit: str = "bar") -> tuple[Reading, ...]:
-    """Readings from CSV or lines "time, pressure, temperature"; a header is skipped. Raises Refused with the line.
+    """Readings from CSV or lines "time, pressure, temperature, barometer"; a header is skipped. Raises Refused with the
+    line.
 
-    Times ISO 8601; a pressure without unit is in `unit`; the temperature [C] may be left out.
+    Times ISO 8601; a pressure without unit is in `unit`; the temperature [C] may be left out, and the barometer [mbar].
     """
     example = "2026-03-01T10:00, 1.85 bar, 18.5"
     found: list[Reading] = []
@@ -81,16 +83,19 @@ def read_readings(text: str, unit: str = "bar") -> tuple[Reading, ...]:
         cells = [cell.strip() for cell in row]
         if not any(cells) or number == 1 and not any(sign.isdigit() for sign in cells[0]):
             continue
-        if len(cells) not in (2, 3):
-            raise Refused(f"line {number}", ", ".join(cells), "time, pressure, temperature", example)
-        found.append(reading(cells[0], cells[1], cells[2] if len(cells) == 3 else "", f"line {number}", unit))
+        if len(cells) not in (2, 3, 4):
+            raise Refused(f"line {number}", ", ".join(cells), "time, pressure, temperature, barometer", example)
+        temp, baro = [*cells[2:], "", ""][:2]
+        found.append(reading(cells[0], cells[1], temp, f"line {number}", unit, baro))
         if len(found) > 20_000:
             raise Refused("readings", "more than 20000", "at most 20000 readings", example)
     return tuple(sorted(found, key=lambda one: one.at))
 
 
-def reading(at: str, pressure: Any, temp_c: Any = "", field: str = "reading", unit: str = "bar") -> Reading:
-    """One reading from what was typed; a pressure without unit is in `unit`. Raises Refused."""
+def reading(
+    at: str, pressure: Any, temp_c: Any = "", field: str = "reading", unit: str = "bar", baro: Any = ""
+) -> Reading:
+    """One reading from what was typed; a pressure without unit is in `unit`, a barometer in mbar. Raises Refused."""
     try:
         when = datetime.fromisoformat(at.replace("Z", "+00:00")).replace(tzinfo=None)
     except ValueError:
@@ -101,7 +106,10 @@ def reading(at: str, pressure: Any, temp_c: Any = "", field: str = "reading", un
         raise Refused(field, pressure, "a pressure from -1 to 100 bar", "1.85 bar")
     if temp is not None and not 0 <= temp <= 120:
         raise Refused(field, temp_c, "the water's temperature from 0 to 120 C", "18.5")
-    return Reading(when, bar, temp)
+    baro_pa = None if baro in ("", None) else parse(baro, "pressure", "mbar", field=field)
+    if baro_pa is not None and not 3e4 <= baro_pa <= 1.2e5:
+        raise Refused(field, baro, "the barometer from 300 to 1200 mbar", "1013")
+    return Reading(when, bar, temp, baro_pa)
 
 
 def judge(readings: Sequence[Reading], rig: Rig) -> Verdict:

@@ -126,7 +126,8 @@ class RigBody(_Closed):
 
 
 class TestBody(_Closed):
-    """A test of a section. state: of records made before sections were, the mark of the whole pipework."""
+    """A test of a section. variant: the practice's procedure; largest_mm: of its pipe; state: of records made before
+    sections were, the mark of the whole pipework."""
 
     section: Annotated[str, StringConstraints(max_length=200)] | None = None
     spec: Line | None = None
@@ -138,6 +139,8 @@ class TestBody(_Closed):
     unit: Literal["bar", "mbar", "Pa", "kPa", "psi", "inwg"] = "bar"
     readings: Annotated[str, StringConstraints(max_length=MOST_READINGS_SIGNS)]
     rig: RigBody
+    variant: Line | None = None
+    largest_mm: Amount | None = None
     state: Line | None = None
 
 

@@ -10,8 +10,9 @@ from __future__ import annotations
 import hashlib
 import math
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from ..errors import Refused
 from ..job.model import Station
@@ -297,6 +298,12 @@ def rig_of(
     )
 
 
+def _own_judge(body: Mapping[str, Any]) -> Callable[[Mapping[str, Any], Sequence[Any]], Any] | None:
+    """The judge of a test's own kind, where it has one and the test says its variant."""
+    kinds = (kind for room in rooms().values() for kind in room.tests)
+    return next((kind.judge for kind in kinds if kind.id == body.get("spec") and body.get("variant")), None)
+
+
 def verdict_of(record: Record) -> Verdict:
     """The verdict on a kept test: from its readings and the rig it was made with."""
 
@@ -305,6 +312,11 @@ def verdict_of(record: Record) -> Verdict:
         if not isinstance(rig, dict):
             raise Refused("rig", rig, "what the test was about", "")
         unit = str(record.body.get("unit", "bar"))
-        return judge(read_readings(str(record.body.get("readings", "")), unit), Rig(**rig))
+        readings = read_readings(str(record.body.get("readings", "")), unit)
+        own = _own_judge(record.body)
+        if own is not None:
+            verdict: Verdict = own(record.body, readings)
+            return verdict
+        return judge(readings, Rig(**rig))
     except (TypeError, ValueError, Refused) as error:
         return Verdict("proves nothing", 0.0, 0.0, (f"the record cannot be read: {error}",), ())

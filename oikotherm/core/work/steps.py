@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any, Generic, Literal, TypeVar
@@ -89,7 +89,9 @@ class TestKind(Generic[D]):
     """How a service is proved, section by section. rule: what a section (sections.TestSection) is tested with; steps:
     how it is done, with {target}, {raise}, {settle} and {hold} of the rule in them; caution: shown beside them;
     step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
-    dry."""
+    dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
+    what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
+    common one (proof.judge) does not do."""
 
     id: str
     service: str
@@ -104,6 +106,19 @@ class TestKind(Generic[D]):
     hold: str = ""
     tools: tuple[str, ...] = ()
     looked_dry: bool = True
+    variants: Callable[[D, Any], tuple[tuple[str, str], ...]] | None = None
+    variant_rule: Callable[[D, Any, str], TestRule] | None = None
+    judge: Callable[[Mapping[str, Any], Sequence[Any]], Any] | None = None
+
+    def variants_of(self, design: D, section: Any) -> tuple[tuple[str, str], ...]:
+        """The ways to test a section, the usual one first."""
+        return self.variants(design, section) if self.variants else ()
+
+    def rule_of(self, design: D, section: Any, variant: str = "") -> TestRule:
+        """What a section is tested with, by a variant or as is usual."""
+        return (
+            self.variant_rule(design, section, variant) if variant and self.variant_rule else self.rule(design, section)
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+from ...errors import Refused
+from ...work.proof import Reading, Verdict
 from ...work.steps import TestKind, TestRule
 from .stations import SPEC
+from .tightness import Gauge, Point, rule_of, tightness
 
 if TYPE_CHECKING:
     from ...layout import Layout
@@ -60,6 +64,77 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
     )
 
 
+NAMES = {
+    "british": "tightness at 20 mbar",
+    "continental": "tightness at 100 to 150 mbar",
+    "code": "code minimum, 3 psi or more",
+    "inspector": "inspector's gauge, 10 to 15 psi",
+    "overnight": "overnight, 60 to 100 psi, rigid pipe alone",
+}
+TUBE = ("csst", "conn")
+
+
+def _variants(design: Layout, section: TestSection) -> tuple[tuple[str, str], ...]:
+    """The tests of the practice; none at high pressure where there is tube in the section."""
+    if design.job.practice != "north-american":
+        return ((design.job.practice, NAMES[design.job.practice]),)
+    tube = any(design.pipework.straights[key].pipe.code in TUBE for key in section.straights)
+    return tuple((one, NAMES[one]) for one in ("code", "inspector", "overnight") if not (tube and one == "overnight"))
+
+
+def _variant_rule(design: Layout, section: TestSection, variant: str) -> TestRule:
+    """What a section is tested with by a variant. Raises Refused for one that is none of this section."""
+    known = dict(_variants(design, section))
+    if variant not in known:
+        raise Refused("test", variant, f"a test of this section: {', '.join(known)}", next(iter(known)))
+    usual = _rule(design, section)
+    if variant in ("british", "continental", "code"):
+        return usual
+    rule = rule_of(variant, max(section.volume_l, 0.1))  # type: ignore[arg-type]
+    return replace(
+        usual,
+        target_pa=rule.low_pa,
+        settle_min=15.0,
+        hold_min=rule.hold_min,
+        coarsest_pa=0.02 * rule.low_pa,
+        most_range_pa=5 * rule.low_pa,
+        temperatures=rule.temperatures,
+        source=rule.source,
+    )
+
+
+def _judge(body: Mapping[str, Any], readings: Sequence[Reading]) -> Verdict:
+    """The verdict of the practice's own procedure on a kept test."""
+    gauge, rig = body.get("gauge") or {}, body.get("rig") or {}
+    if len(readings) < 2:
+        return Verdict("proves nothing", 0.0, 0.0, ("fewer than two readings",), ())
+    start = readings[0].at
+    settle = float(rig.get("settle_min", 0.0))
+    points = [
+        Point((one.at - start).total_seconds() / 60, one.pressure_bar * 1e5, one.temp_c, one.baro_pa)
+        for one in readings
+    ]
+    held = [one for one in points if one.minute >= settle - 1e-9]
+    if len(held) < 2:
+        return Verdict("proves nothing", 0.0, 0.0, (f"not read for {settle:.0f} minutes of settling and the hold",), ())
+    found = tightness(
+        str(body.get("variant")),  # type: ignore[arg-type]
+        max(float(body.get("volume_l") or 0.0), 0.1),
+        held,
+        Gauge(
+            float(gauge["resolution_pa"]),
+            float(gauge.get("range_pa") or 0.0),
+            "water" if "water" in str(gauge.get("name", "")).lower() else "electronic",
+        ),
+        medium=str(body.get("medium", "air")),
+        largest_mm=float(body.get("largest_mm") or 28.0),
+    )
+    reasons = () if found.outcome == "pass" else found.why
+    return Verdict(
+        found.outcome, found.corrected_drop_pa / 1e5, held[-1].minute - held[0].minute, reasons, found.working
+    )
+
+
 TIGHTNESS = TestKind(
     id="gas-tightness",
     service=SPEC.id,
@@ -81,5 +156,8 @@ TIGHTNESS = TestKind(
     hold="passed by the licensed person before anything hides it, and before gas",
     tools=("gauge", "hand pump", "caps", "leak detection fluid"),
     looked_dry=False,
+    variants=_variants,
+    variant_rule=_variant_rule,
+    judge=_judge,
 )
 TESTS = (TIGHTNESS,)

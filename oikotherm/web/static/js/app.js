@@ -10,6 +10,7 @@ import {startChoices} from "./choices.js";
 import {startSite} from "./site.js";
 import {startBench, startFinder} from "./finder.js";
 import {startSimulator} from "./sim.js";
+import {startLive} from "./live.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -22,4 +23,5 @@ startSite(page);
 startFinder();
 startBench();
 startSimulator(page);
+startLive();
 startKeys(page, drawing, line);

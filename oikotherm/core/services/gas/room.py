@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ..rooms import ServiceRoom
 from .demand import demand
 from .pack import PACK
+from .plan import STEPS
 from .proof import TESTS
 from .rules import RULES
 from .sizing import size
@@ -29,6 +30,7 @@ ROOM = ServiceRoom(
     demand=demand,
     rules=RULES,
     tests=TESTS,
+    steps=STEPS,
     size=size,
     pack=PACK,
     tools=tools,

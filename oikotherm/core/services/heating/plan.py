@@ -126,6 +126,7 @@ def _finish(design: Layout) -> Iterable[WorkStep]:
             (
                 *bleeds,
                 Need("fill", "a dry boiler is lost"),
+                Need("purge:gas", "no gas, no flame"),
                 *(
                     Need(f"{before}:{one.id}", "it does not fire before")
                     for one in new_boilers(design.job)

@@ -1,0 +1,401 @@
+"""The state of the house: which pipe is live, shut, drained, purged or open after any steps of the plan, which
+appliances work; what a valve shuts, and what has to be shut to work somewhere.
+
+Derived, never stored. Pipe is looked at piece by piece (straights of the traced pipework, what goes among them): two
+are one where they meet at a node that nothing shuts, or at the ports of a station that its medium goes through.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from ..job.model import Station
+from ..layout import Layout
+from ..network.graph import SHUTS
+from ..pipework.geometry import Pipework
+from ..services import spec
+from .steps import Effect, WorkStep
+
+PieceState = Literal["absent", "new", "live", "shut", "drained", "purged", "open"]
+BURNS_IN = ("gas",)
+
+
+@dataclass(frozen=True, slots=True)
+class HouseState:
+    """straights: piece of pipe -> its state; stations: whether each works."""
+
+    straights: Mapping[str, PieceState]
+    stations: Mapping[str, bool]
+
+    def count(self, state: PieceState) -> int:
+        """How many pieces are in a state."""
+        return sum(one == state for one in self.straights.values())
+
+
+@dataclass(frozen=True, slots=True)
+class Isolation:
+    """What is shut, and what that does. valves: their keys, and "ID" of a source that has to be shut at itself;
+    straights: pieces that are live no more; off: stations that do not work then; litres: water that stands in those
+    pieces; relights: gas appliances to be lit again afterwards."""
+
+    valves: tuple[str, ...]
+    straights: tuple[str, ...]
+    off: tuple[str, ...]
+    litres: float
+    relights: tuple[str, ...]
+
+
+@dataclass
+class _Now:
+    """How things stand between two steps. wet: pieces with their medium in them."""
+
+    status: dict[str, str]
+    closed: set[str] = field(default_factory=set)  # services shut at their source
+    valves: set[str] = field(default_factory=set)  # valves that are shut
+    gone: set[str] = field(default_factory=set)  # stations that were taken off
+    hung: set[str] = field(default_factory=set)  # new stations that are there
+
+
+class House:
+    """A job's pipe as a network of pieces. Made once for a design; asks cost a walk over the pieces."""
+
+    def __init__(self, design: Layout) -> None:
+        self.design = design
+        self.work: Pipework = design.traced
+        self.stations = {one.id: one for one in design.job.stations}
+        self.service = {key: self._service(one.run) for key, one in self.work.straights.items()}
+        self.ports: dict[str, dict[str, list[str]]] = {}  # station -> port node -> pieces on it
+        for key, node in self.work.nodes.items():
+            if node.kind == "port":
+                owner = self.work.ports[node.part].station.id
+                self.ports.setdefault(owner, {})[key] = list(self.work.arms.get(key, {}).values())
+
+    def _service(self, run: str) -> str:
+        found = self.design.job.run(run)
+        return found.service if found else ""
+
+    @cached_property
+    def valves(self) -> tuple[str, ...]:
+        """What can be shut: valves on the pipe, and those of a port's kit by its port."""
+        pipe = [key for key, node in self.work.nodes.items() if node.kind == "device" and node.part in SHUTS]
+        kits = [
+            key
+            for key, node in self.work.nodes.items()
+            if node.kind == "port"
+            and any(kit.row.kv is not None and kit.row.turns for kit in self.work.ports[node.part].kit)
+        ]
+        return (*pipe, *kits)
+
+    @cached_property
+    def joins(self) -> dict[str, list[tuple[str, ...]]]:
+        """Piece -> for each neighbour (neighbour, the valves between)."""
+        found: dict[str, list[tuple[str, ...]]] = {key: [] for key in self.work.straights}
+        able = set(self.valves)
+
+        def join(pieces: Sequence[str], between: tuple[str, ...]) -> None:
+            for n, one in enumerate(pieces):
+                for other in pieces[n + 1 :]:
+                    if self.service[one] == self.service[other]:
+                        found[one].append((other, *between))
+                        found[other].append((one, *between))
+
+        for key, here in self.work.nodes.items():
+            if here.kind != "port":
+                join(list(self.work.arms.get(key, {}).values()), (key,) if key in able else ())
+        for ports in self.ports.values():
+            nodes = [(node, piece) for node, pieces in ports.items() for piece in pieces]
+            for n, (node, piece) in enumerate(nodes):
+                for other_node, other in nodes[n + 1 :]:
+                    if self.service[piece] == self.service[other]:
+                        between = tuple(dict.fromkeys(one for one in (node, other_node) if one in able))
+                        found[piece].append((other, *between))
+                        found[other].append((piece, *between))
+        return found
+
+    def sources(self, service: str, gone: Iterable[str] = ()) -> list[str]:
+        """Port nodes a service comes from: of stations that are its source and are not fed themselves; old stubs that
+        feed cold water or gas."""
+        found, without = [], set(gone)
+        for ident, ports in self.ports.items():
+            station = self.stations.get(ident)
+            if station is None or ident in without:
+                continue
+            own = {node: self.work.ports[self.work.nodes[node].part].port for node in ports}
+            here = {node: port for node, port in own.items() if spec.service_of(port.role) == service}
+            if not here:
+                continue
+            kind = spec.kind(station.kind)
+            gives = any(port.role in kind.sources for port in here.values())
+            fed = any(port.way == "in" and not spec.service(service).through for port in here.values())
+            stub = station.kind == "stub" and station.state == "keep" and service in ("water", "gas")
+            if (gives and not fed) or stub:
+                found += list(here)
+        return found
+
+    def live(self, service: str, wet: set[str], shut: set[str], gone: Iterable[str] = ()) -> set[str]:
+        """The pieces of a service that hang together with its source through what is wet and not shut."""
+        waiting = [
+            piece
+            for node in self.sources(service, gone)
+            if node not in shut
+            for ports in self.ports.values()
+            for piece in ports.get(node, ())
+            if piece in wet
+        ]
+        seen = set(waiting)
+        while waiting:
+            for other, *between in self.joins[waiting.pop()]:
+                if other in wet and other not in seen and not shut & set(between):
+                    seen.add(other)
+                    waiting.append(other)
+        return seen
+
+    # --- appliances ---------------------------------------------------------------------------------------------------
+
+    def works(self, live: set[str], shut: set[str], gone: set[str], hung: set[str]) -> dict[str, bool]:
+        """Which stations work: all their pipe is live (gas and water in, both sides of a circuit), nothing shut at
+        them, and what heats them works."""
+        there = {
+            ident: station
+            for ident, station in self.stations.items()
+            if ident not in gone and (station.state != "new" or ident in hung)
+        }
+        fed = {ident: self._fed(ident, live, shut) for ident in there}
+        on = dict.fromkeys(self.stations, False)
+        on.update(fed)
+        heats = [ident for ident in there if self._heats(there[ident])]
+        for ident, station in there.items():
+            if fed[ident] and self._heated(station) and heats:
+                on[ident] = any(on[source] for source in heats if source != ident)
+        return on
+
+    def _fed(self, ident: str, live: set[str], shut: set[str]) -> bool:
+        """Whether all that runs to a station is live and open at it."""
+        ports = {node: pieces for node, pieces in self.ports.get(ident, {}).items() if pieces}
+        asked = {
+            node: [piece for piece in pieces if not spec.service(self.service[piece]).runs_off]
+            for node, pieces in ports.items()
+        }
+        asked = {node: pieces for node, pieces in asked.items() if pieces}
+        return bool(asked) and all(
+            node not in shut and any(piece in live for piece in pieces) for node, pieces in asked.items()
+        )
+
+    @staticmethod
+    def _heats(station: Station) -> bool:
+        return "flow" in spec.kind(station.kind).sources
+
+    @staticmethod
+    def _heated(station: Station) -> bool:
+        """Whether a station lives by a heating circuit: an emitter, a cylinder with a coil."""
+        kind = spec.kind(station.kind)
+        return (
+            "flow" not in kind.sources and any(port.role == "flow" for port in station.ports) and "flow" in kind.loads
+        )
+
+    def burns(self, ident: str) -> bool:
+        """Whether a station burns gas that comes by pipe."""
+        station = self.stations[ident]
+        traits = spec.kind(station.kind).traits
+        takes = not {"through", "bars", "unhung"} & traits and station.kind not in ("supply", "gas-tank")
+        return takes and any(port.role in BURNS_IN and port.way != "out" for port in station.ports)
+
+    def litres(self, straights: Iterable[str]) -> float:
+        """Water that stands in pieces [L]: bore x length; gas pipe holds none."""
+        total = 0.0
+        for key in straights:
+            one = self.work.straights[key]
+            row = self.design.context.catalogue.pipe(one.pipe.code, one.pipe.size)
+            if row and row.bore_mm and self.service[key] != "gas":
+                total += math.pi / 4 * (row.bore_mm / 100) ** 2 * one.length_mm / 100
+        return total
+
+    # --- what a valve does --------------------------------------------------------------------------------------------
+
+    def standing(self) -> _Now:
+        """The house when all is done: new pipe in use, what goes gone."""
+        status = {
+            key: "absent" if self._state(one.run) == "remove" else "wet" for key, one in self.work.straights.items()
+        }
+        gone = {ident for ident, station in self.stations.items() if station.state == "remove"}
+        return _Now(status, gone=gone, hung=set(self.stations) - gone)
+
+    def _state(self, run: str) -> str:
+        found = self.design.job.run(run)
+        return found.state if found else "keep"
+
+    def shutting(self, valves: Iterable[str]) -> Isolation:
+        """What shutting valves does to the finished house."""
+        now = self.standing()
+        before, after = self.state(now), None
+        now.valves = set(valves)
+        after = self.state(now)
+        lost = tuple(
+            key for key, state in before.straights.items() if state == "live" and after.straights[key] != "live"
+        )
+        off = tuple(ident for ident, on in before.stations.items() if on and not after.stations[ident])
+        relights = tuple(ident for ident in off if self.burns(ident))
+        return Isolation(tuple(sorted(now.valves)), lost, off, round(self.litres(lost), 4), relights)
+
+    def around(self, key: str) -> tuple[str, ...]:
+        """The valves nearest round a run, a station or a piece, and the sources that nothing shuts between."""
+        able = set(self.valves)
+        own = {node: pieces for node, pieces in self.ports.get(key, {}).items() if node in able and pieces}
+        targets = [piece for piece in self._pieces(key) if all(piece not in pieces for pieces in own.values())]
+        shut: dict[str, None] = dict.fromkeys(own)  # a station with valves of its own is shut at them
+        beyond: dict[str, set[str]] = {}  # valve -> pieces on its other side
+        seen, waiting = set(targets), list(targets)
+        feeds = {node: ident for ident, ports in self.ports.items() for node in ports}
+        ends = {node for service in spec.services() for node in self.sources(service)}
+        while waiting:
+            piece = waiting.pop(0)
+            one = self.work.straights[piece]
+            for node in (one.from_node, one.to_node):
+                if node in ends:
+                    shut[node if node in able else feeds[node]] = None
+            for other, *between in self.joins[piece]:
+                if between:
+                    for valve in between:
+                        beyond.setdefault(valve, set()).add(other)
+                elif other not in seen:
+                    seen.add(other)
+                    waiting.append(other)
+        return (*(valve for valve, others in beyond.items() if others - seen), *shut)
+
+    def _pieces(self, key: str) -> list[str]:
+        if key in self.work.straights:
+            return [key]
+        if key in self.stations:
+            return [piece for pieces in self.ports.get(key, {}).values() for piece in pieces]
+        return [name for name, one in self.work.straights.items() if one.run == key]
+
+    # --- step by step -------------------------------------------------------------------------------------------------
+
+    def before_work(self) -> _Now:
+        """The house as it is found: old pipe in use, new pipe not there."""
+        status = {key: "absent" if self._state(one.run) == "new" else "wet" for key, one in self.work.straights.items()}
+        return _Now(status, hung={ident for ident, one in self.stations.items() if one.state != "new"})
+
+    def apply(self, now: _Now, step: WorkStep) -> None:
+        """Let a step do what it does."""
+        for effect in step.effects:
+            self._effect(now, effect, step.service)
+
+    def _effect(self, now: _Now, effect: Effect, service: str) -> None:
+        key, status = effect.key, now.status
+        if effect.kind in ("isolate", "shut"):
+            (now.valves if key in self.valves else now.closed).add(key)
+        elif effect.kind == "open":
+            now.valves.discard(key)
+            now.closed.discard(key)
+        elif effect.kind == "drain":
+            for piece in self._drained(key, service):
+                if status[piece] == "wet":
+                    status[piece] = "drained"
+        elif effect.kind == "cut":
+            for piece in self._cut(key):
+                if status[piece] not in ("absent", "new"):
+                    status[piece] = "open"
+            if key in self.stations and self.stations[key].state == "remove":
+                now.gone.add(key)
+        elif effect.kind == "cap":
+            for piece in self._cut(key):
+                if status[piece] == "open":
+                    status[piece] = "drained"
+        elif effect.kind == "make":
+            for piece in self._pieces(key):
+                status[piece] = "new"
+            run = self.design.job.run(key)
+            for piece in self._cut(run.start.partition(".")[0]) if run else ():
+                if status[piece] == "open":
+                    status[piece] = "drained"
+        elif effect.kind == "hang":
+            now.hung.add(key)
+        elif effect.kind in ("fill", "purge"):
+            self._fill(now, key, "purged" if effect.kind == "purge" else "wet")
+        elif effect.kind == "light":
+            now.hung.add(key)
+            if any(self.service[piece] == "gas" for piece in self._pieces(key)):
+                self._fill(now, "gas", "wet")
+
+    def _fill(self, now: _Now, key: str, state: str) -> None:
+        """Fill a service, or what is proved together, by its key."""
+        service = key.partition("/")[0]
+        for piece, own in self.service.items():
+            goes = self._state(self.work.straights[piece].run) == "remove"  # cut off by then
+            if own == service and now.status[piece] != "absent" and not goes:
+                now.status[piece] = state
+        now.closed.discard(service)
+
+    def _drained(self, key: str, service: str) -> list[str]:
+        level = self.design.job.level(key)
+        if level is None:
+            return [piece for piece, own in self.service.items() if own == (key if key in spec.services() else service)]
+        return [
+            piece
+            for piece, one in self.work.straights.items()
+            if self.service[piece] == service and max(one.a.z, one.b.z) >= level.floor_mm - 400
+        ]
+
+    def _cut(self, key: str) -> list[str]:
+        """The pieces beside what is cut: at the ports of a station, at the tees of a run that new runs hang on."""
+        if key in self.stations:
+            return self._pieces(key)
+        new = {one.id for one in self.design.job.runs if one.state == "new"}
+        found: dict[str, None] = {}
+        for node, arms in self.work.arms.items():
+            pieces = list(arms.values())
+            runs = {self.work.straights[piece].run for piece in pieces}
+            if self.work.nodes[node].run == key and runs & new:
+                found.update(dict.fromkeys(piece for piece in pieces if self.work.straights[piece].run == key))
+        return list(found)
+
+    def state(self, now: _Now) -> HouseState:
+        """How everything stands."""
+        wet = {piece for piece, status in now.status.items() if status == "wet"}
+        live: set[str] = set()
+        for service in dict.fromkeys(self.service.values()):
+            if service and service not in now.closed and not spec.service(service).runs_off:
+                live |= self.live(service, wet, now.valves, now.gone)
+        straights: dict[str, PieceState] = {
+            piece: ("live" if piece in live else "shut") if status == "wet" else status  # type: ignore[misc]
+            for piece, status in now.status.items()
+        }
+        return HouseState(straights, self.works(live, now.valves, now.gone, now.hung))
+
+
+def house_of(design: Layout) -> House:
+    """The house of a design, made once."""
+    return design.kept("house", lambda: House(design))
+
+
+def after(design: Layout, steps: Iterable[WorkStep]) -> HouseState:
+    """How the house stands after steps of the plan, in their order."""
+    house = house_of(design)
+    now = house.before_work()
+    for step in steps:
+        house.apply(now, step)
+    return house.state(now)
+
+
+def isolate(design: Layout, key: str) -> Isolation:
+    """What to shut to work on a run, a station or a piece of the finished house, and what goes off with it."""
+    house = house_of(design)
+    valves = house.around(key)
+    found = house.shutting(one for one in valves if one in house.valves)
+    sources = tuple(one for one in valves if one not in house.valves)
+    if not sources:
+        return found
+    now = house.standing()
+    now.valves, now.gone = set(found.valves), now.gone | set(sources)
+    before, then = house.state(house.standing()), house.state(now)
+    lost = tuple(one for one, state in before.straights.items() if state == "live" and then.straights[one] != "live")
+    off = tuple(
+        ident for ident, on in before.stations.items() if on and not then.stations[ident] and ident not in sources
+    )
+    relights = tuple(ident for ident in off if house.burns(ident))
+    return Isolation((*found.valves, *sources), lost, off, round(house.litres(lost), 4), relights)

@@ -88,6 +88,7 @@ class _Drawer:
         self.floors = {level.id: level.floor_mm for level in self.job.house.levels}
         self.roles = {run.id: run.role for run in self.job.runs}
         self.states = {run.id: run.state for run in self.job.runs}
+        self.tints = dict(look.tints)
         self.bodies = {station.id: station_corners(station, self.floors[station.level]) for station in self.stations}
         self.sheet = _Sheet(look, self._extent())
         self.out = Scene(look.width, look.height, f"{self.job.title}: {look.projection.name}")
@@ -284,6 +285,8 @@ class _Drawer:
             first = own.stop
             piece = part.piece
             role, marks = self.roles[piece.run], self._marks(piece.run)
+            tint = self.tints.get(piece.key)
+            marks = (*marks, tint) if tint else marks
             title = self._title(piece)
             if len(own) == 1:
                 a, b = segments[own[0]][:2]

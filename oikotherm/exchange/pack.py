@@ -6,7 +6,7 @@ import io
 import json
 import sqlite3
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, date, datetime
 from typing import Any
 
@@ -20,9 +20,11 @@ from ..core.services.heating.small_gauge import readings_of
 from ..core.services.rooms import rooms, small_jobs
 from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.commissioning import commission_reads
+from ..core.work.open_ends import open_ends
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.sections import KeptTest
 from ..core.work.small import sheets_of
+from ..core.work.state import house_of
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in
@@ -115,7 +117,12 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "caption": f"{design.job.title}, isometric; lengths centre to centre; flow solid, return dashed",
         "sections": [
             {"title": one.title, "rows": [list(row) for row in one.rows]}
-            for one in (*sections_of(design), *_small_jobs(design), *_commissioned(design, records))
+            for one in (
+                *sections_of(design),
+                *_small_jobs(design),
+                *_commissioned(design, records),
+                *_waiting(design, done),
+            )
         ],
         "complete": not stops and passed,
         "stops": stops,
@@ -152,6 +159,29 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "reminders": [{"title": r.title, "due": r.due.isoformat(), "why": r.why} for r in reminders(design, today)],
         "caution": CAUTION,
     }
+
+
+def _waiting(design: Design, done: Mapping[str, Any]) -> Iterable[PackSection]:
+    """The register of open ends, and the gas appliances to be lit again after any gas-off."""
+    ends = open_ends(design)
+    if ends:
+        rows = [("Open end", "Closed with", "By whom, since", "What finishes it")]
+        for one in ends:
+            tick = done.get(one.step)
+            rows.append((one.where, one.closed, f"{tick[0]}, {tick[1][:10]}" if tick else "not made yet", one.finishes))
+        yield PackSection("Open ends", tuple(rows))
+    house = house_of(design)
+    burners = [ident for ident in house.stations if house.burns(ident) and ident in house.ports]
+    if burners:
+        valves = {ident: [one for one in house.around(ident) if one in house.valves] for ident in burners}
+        lit = done.get("light:gas")
+        said = f"{lit[0]}, {lit[1][:10]}" if lit else "not yet"
+        lights: list[tuple[str, ...]] = [("Appliance", "Its valve is on", "Lit by, when")]
+        lights += [
+            (ident, ", ".join(dict.fromkeys(house.work.nodes[one].run for one in valves[ident])) or "none", said)
+            for ident in burners
+        ]
+        yield PackSection("Relight after any gas-off: by the licensed person", tuple(lights))
 
 
 def not_printed(design: Design, pack: dict[str, Any]) -> str:

@@ -14,9 +14,10 @@ from ..core.quantity import PA_PER_BAR, convert
 from ..core.services import spec
 from ..core.work.commissioning import commission_reads
 from ..core.work.proof import read_readings
-from ..core.work.records import joint_states, missing_checks
+from ..core.work.records import in_order, joint_states, missing_checks
 from ..core.work.sections import SectionProof, rig_of
 from ..core.work.steps import CommissionLine, TestRule
+from ..core.work.suspicion import suspects, test_map
 from ..exchange.site import proofs_of
 from ..store import people as people_store
 from ..store import records as records_store
@@ -26,6 +27,7 @@ from .blocks import in_blocks
 from .frame import Frame, page_data
 from .records import records_here
 
+MOST_SUSPECTS = 24  # joints listed after a failed test
 bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
 
 
@@ -61,8 +63,18 @@ def _prove(frame: Frame) -> dict[str, Any]:
             for one in proofs
         ],
         "proof": _whole(frame, shown) if shown else None,
+        "titles": {one.section.key: f"{spec.service(one.section.service).title} {one.section.title}" for one in proofs},
         "commission": commission_reads(design, records),
-        "running": _running(frame.uid),
+        "running": (running := _running(frame.uid)),
+        "test_map": frame.drawing(
+            width=900,
+            height=430,
+            findings=False,
+            measures=False,
+            tints=test_map(design, proofs, [test.section for test, _ in running]),
+        )
+        if proofs
+        else "",
         "gauges": people_store.instruments(db.get()),
         "today": date.today().isoformat(),
     }
@@ -78,7 +90,8 @@ def _running(uid: str) -> list[Any]:
 def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     """A section with all that is done to prove it."""
     design, section, rule, kind = frame.design, shown.section, shown.rule, shown.kind
-    states = joint_states(records_here(frame.uid))
+    records = records_here(frame.uid)
+    states, soaped = joint_states(records), _soaped(records)
     catalogue, fitted = design.context.catalogue, design.fitted
     wet = [key for key in section.joints if kind.looked_dry and not (key in states and states[key].yes("dry"))]
     missing = {
@@ -121,6 +134,20 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "missing": len(missing),
         "passed": shown.passed,
         "unproved": [design.joint_labels[key] for key in shown.unproved],
+        "failed": bool(shown.tests) and shown.tests[0].verdict.outcome == "fail" and not shown.passed,
+        "suspects": [
+            {
+                "key": one.key,
+                "label": design.joint_labels[one.key],
+                "title": fitted.joints[one.key].fitting_title,
+                "method": fitted.joints[one.key].method,
+                "pipe": fitted.joints[one.key].pipe,
+                "why": ", ".join(one.reasons),
+                "weight": one.weight,
+                **soaped.get(one.key, {}),
+            }
+            for one in suspects(design, shown, states)[:MOST_SUSPECTS]
+        ],
         "gauge": _fit_gauge(shown),
         "example": f"2026-03-01T10:00, {words['target']}" + (", 18.5" if rule.temperatures else ""),
     }
@@ -135,6 +162,16 @@ def _fit_gauge(shown: SectionProof) -> int:
         if high_enough and step_pa <= rule.coarsest_pa and range_pa <= (rule.most_range_pa or range_pa):
             return number
     return 0
+
+
+def _soaped(records: list[Any]) -> dict[str, dict[str, bool]]:
+    """What the soap said of each joint last."""
+    said: dict[str, dict[str, bool]] = {}
+    for record in in_order(records):
+        if record.kind == "soap":
+            marks = {name: bool(value) for name, value in record.body.items() if value is not None}
+            said[record.key] = {**said.get(record.key, {}), **marks}
+    return said
 
 
 @bp.get("")

@@ -8,6 +8,7 @@ from ..layout import Layout
 from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
+from .state import house_of
 from .steps import Reminder
 
 ANY_DAY = date(2000, 1, 1)  # topping up does not hang on the day
@@ -21,6 +22,18 @@ def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
 def top_up(design: Layout) -> tuple[str, ...]:
     """How to top up, step by step, for every service that is topped up."""
     return tuple(words for room in rooms().values() if room.care for words in room.care(design, ANY_DAY).top_up)
+
+
+def shuts_off(design: Layout, valve: str) -> str:
+    """What goes off with a valve, in words: ": shuts RNG, URN; relight RNG, URN"."""
+    house = house_of(design)
+    if valve not in house.valves:
+        return ""
+    found = house.shutting([valve])
+    words = [f"shuts {', '.join(found.off)}"] if found.off else []
+    words += [f"{found.litres:.1f} L stand behind it"] if found.litres >= 0.1 else []
+    words += [f"relight {', '.join(found.relights)}"] if found.relights else []
+    return f": {'; '.join(words)}" if words else ""
 
 
 def shut_offs(design: Layout) -> tuple[str, ...]:
@@ -39,6 +52,7 @@ def shut_offs(design: Layout) -> tuple[str, ...]:
                 found.append(
                     f"{item.part} valve{name} on {run.id}, "
                     f"{length_text(walked, design.job.pace_unit, with_unit=True)} from {run.start}"
+                    + shuts_off(design, f"{item.id}/device")
                 )
     for station in design.job.stations:
         kits = [

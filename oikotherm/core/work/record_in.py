@@ -144,7 +144,15 @@ class TestBody(_Closed):
     state: Line | None = None
 
 
+class SoapBody(_Closed):
+    """A joint looked at with leak detection fluid."""
+
+    bubble: bool | None = None
+    sound: bool | None = None
+
+
 BODIES: dict[str, type[_Closed]] = {
+    "soap": SoapBody,
     "joint": JointBody,
     "step": StepBody,
     "test": TestBody,
@@ -158,7 +166,7 @@ class RecordIn(_Closed):
 
     uuid: Uuid
     job: Line
-    kind: Literal["joint", "step", "test", "note", "commission"]
+    kind: Literal["joint", "step", "test", "note", "commission", "soap"]
     key: Key
     label: Line
     rev: Annotated[int, Field(ge=0, le=10**9)]

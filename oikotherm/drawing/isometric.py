@@ -266,9 +266,11 @@ class _Drawer:
 
     # --- pipes --------------------------------------------------------------------------------------------------------
 
-    def _marks(self, run: str) -> tuple[str, ...]:
-        marks = (self.states.get(run, "new"),)
-        return (*marks, "ghost") if run == self.look.ghost else marks
+    def _marks(self, run: str, key: str = "") -> tuple[str, ...]:
+        marks: tuple[str, ...] = (self.states.get(run, "new"),)
+        if run == self.look.ghost:
+            marks += ("ghost",)
+        return (*marks, self.tints[key]) if key in self.tints else marks
 
     def _pipes(self) -> None:
         at, near = self.sheet.at, self.sheet.near
@@ -284,9 +286,7 @@ class _Drawer:
             own = range(first, first + len(part.points) - 1)
             first = own.stop
             piece = part.piece
-            role, marks = self.roles[piece.run], self._marks(piece.run)
-            tint = self.tints.get(piece.key)
-            marks = (*marks, tint) if tint else marks
+            role, marks = self.roles[piece.run], self._marks(piece.run, piece.key)
             title = self._title(piece)
             if len(own) == 1:
                 a, b = segments[own[0]][:2]
@@ -319,7 +319,7 @@ class _Drawer:
             run = self.fitted.fittings[kit.key].run
             points = tuple(at(point) for point in (kit.at, kit.mouth))
             self.out.strokes.append(
-                Stroke(points, "fitting", self.roles[run], kit.key, run, kit.row.title, self._marks(run))
+                Stroke(points, "fitting", self.roles[run], kit.key, run, kit.row.title, self._marks(run, kit.key))
             )
             if kit.row.turns:
                 self.out.symbols.append(
@@ -331,7 +331,7 @@ class _Drawer:
                         kit.key,
                         run,
                         kit.row.title,
-                        self._marks(run),
+                        self._marks(run, kit.key),
                     )
                 )
         self._going()
@@ -412,7 +412,7 @@ class _Drawer:
 
     def _collars(self, fitting: Fitting) -> None:
         """The arms of a fitting as short thick pieces, true to its measure but never too small to see."""
-        at, marks = self.sheet.at, self._marks(fitting.run)
+        at, marks = self.sheet.at, self._marks(fitting.run, fitting.key)
         role = self.roles[fitting.run]
         centre = at(fitting.at)
         for arm, way in fitting.arms:
@@ -469,7 +469,7 @@ class _Drawer:
                 fitting.key,
                 fitting.run,
                 name,
-                self._marks(fitting.run),
+                self._marks(fitting.run, fitting.key),
                 self._items(fitting),
             )
         )

@@ -20,8 +20,8 @@ class Look:
     """What to draw. ghost: a run that is only being typed; pipes: off for the survey, which shows ports in their place;
     measures: lengths and names of points; levels, services: only these, all when empty; dimensions: lines of measure
     with the length of every leg, in place of the plain measures; mm_per_m: the scale of a sheet whose unit is the
-    millimetre (20: 1 to 50), None to fit; head: room left free at the top; tints: pieces with a mark of their own, as
-    what tests have proved, (piece, mark)."""
+    millimetre (20: 1 to 50), None to fit; head: room left free at the top; tints: pieces and parts with a mark of their
+    own, as what tests have proved, (key, mark)."""
 
     projection: Projection = Projection()
     width: float = 960.0

@@ -24,7 +24,7 @@ from ..core.work.open_ends import open_ends
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.sections import KeptTest
 from ..core.work.small import sheets_of
-from ..core.work.state import house_of
+from ..core.work.state import relights
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in
@@ -170,18 +170,12 @@ def _waiting(design: Design, done: Mapping[str, Any]) -> Iterable[PackSection]:
             tick = done.get(one.step)
             rows.append((one.where, one.closed, f"{tick[0]}, {tick[1][:10]}" if tick else "not made yet", one.finishes))
         yield PackSection("Open ends", tuple(rows))
-    house = house_of(design)
-    burners = [ident for ident in house.stations if house.burns(ident) and ident in house.ports]
+    lit = done.get("light:gas")
+    said = f"{lit[0]}, {lit[1][:10]}" if lit else "not yet"
+    burners = [(ident, ", ".join(runs) or "none", said) for ident, runs in relights(design)]
     if burners:
-        valves = {ident: [one for one in house.around(ident) if one in house.valves] for ident in burners}
-        lit = done.get("light:gas")
-        said = f"{lit[0]}, {lit[1][:10]}" if lit else "not yet"
-        lights: list[tuple[str, ...]] = [("Appliance", "Its valve is on", "Lit by, when")]
-        lights += [
-            (ident, ", ".join(dict.fromkeys(house.work.nodes[one].run for one in valves[ident])) or "none", said)
-            for ident in burners
-        ]
-        yield PackSection("Relight after any gas-off: by the licensed person", tuple(lights))
+        head = ("Appliance", "Its valve is on", "Lit by, when")
+        yield PackSection("Relight after any gas-off: by the licensed person", (head, *burners))
 
 
 def not_printed(design: Design, pack: dict[str, Any]) -> str:

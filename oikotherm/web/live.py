@@ -94,7 +94,7 @@ def begin(uid: str) -> Any:
         variant = form.get("variant", "")
         rule = shown.kind.rule_of(frame.design, shown.section, variant)
         gauge = people_store.instrument(conn, form.get("gauge", ""))
-        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), "")
+        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), "", form)
         with writing(conn):
             store.start(conn, uid, shown.section.key, shown.kind.id, form.get("by_role", "site lead"), body)
     except Refused as error:

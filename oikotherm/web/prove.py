@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from datetime import date
 from typing import Any
@@ -10,12 +11,15 @@ from uuid import uuid4
 from flask import Blueprint, redirect, request, url_for
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, convert
+from ..core.quantity import PA_PER_BAR, convert, parse
 from ..core.services import spec
+from ..core.services.gas.tightness import Gauge, per_kelvin_pa, planned
 from ..core.work.commissioning import commission_reads
+from ..core.work.open_ends import open_ends
 from ..core.work.proof import read_readings
 from ..core.work.records import in_order, joint_states, missing_checks
 from ..core.work.sections import SectionProof, rig_of
+from ..core.work.state import relights
 from ..core.work.steps import CommissionLine, TestRule
 from ..core.work.suspicion import suspects, test_map
 from ..exchange.site import proofs_of
@@ -27,6 +31,7 @@ from .blocks import in_blocks
 from .frame import Frame, page_data
 from .records import records_here
 
+BRIGHT = 8  # joints that brighten on the drawing
 MOST_SUSPECTS = 24  # joints listed after a failed test
 bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
 
@@ -63,6 +68,8 @@ def _prove(frame: Frame) -> dict[str, Any]:
             for one in proofs
         ],
         "proof": _whole(frame, shown) if shown else None,
+        "open_ends": [(one.where, one.closed, one.finishes) for one in open_ends(design)],
+        "relights": relights(design),
         "titles": {one.section.key: f"{spec.service(one.section.service).title} {one.section.title}" for one in proofs},
         "commission": commission_reads(design, records),
         "running": (running := _running(frame.uid)),
@@ -71,13 +78,25 @@ def _prove(frame: Frame) -> dict[str, Any]:
             height=430,
             findings=False,
             measures=False,
-            tints=test_map(design, proofs, [test.section for test, _ in running]),
+            services=frozenset({shown.section.service}) if shown else frozenset(),
+            tints=_tints(frame, proofs, shown, [test.section for test, _ in running]),
         )
         if proofs
         else "",
         "gauges": people_store.instruments(db.get()),
         "today": date.today().isoformat(),
     }
+
+
+def _tints(
+    frame: Frame, proofs: Sequence[SectionProof], shown: SectionProof | None, running: list[str]
+) -> tuple[tuple[str, str], ...]:
+    """What tests say of each piece; after a failed test the parts of the joints to soap first."""
+    found = dict(test_map(frame.design, proofs, running))
+    if shown is not None and shown.tests and shown.tests[0].verdict.outcome == "fail" and not shown.passed:
+        for one in suspects(frame.design, shown, joint_states(records_here(frame.uid)))[:BRIGHT]:
+            found[frame.design.fitted.joints[one.key].fitting_key] = "suspect"
+    return tuple(sorted(found.items()))
 
 
 def _running(uid: str) -> list[Any]:
@@ -134,6 +153,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "missing": len(missing),
         "passed": shown.passed,
         "unproved": [design.joint_labels[key] for key in shown.unproved],
+        "sees": _sees(frame, shown),
         "failed": bool(shown.tests) and shown.tests[0].verdict.outcome == "fail" and not shown.passed,
         "suspects": [
             {
@@ -162,6 +182,24 @@ def _fit_gauge(shown: SectionProof) -> int:
         if high_enough and step_pa <= rule.coarsest_pa and range_pa <= (rule.most_range_pa or range_pa):
             return number
     return 0
+
+
+def _sees(frame: Frame, shown: SectionProof) -> list[str]:
+    """What a test of a gas section can say before anybody pumps, by the gauge that fits best."""
+    variants = shown.kind.variants_of(frame.design, shown.section)
+    gauges = people_store.instruments(db.get())
+    if not variants or not gauges or shown.section.volume_l <= 0:
+        return []
+    gauge = gauges[_fit_gauge(shown)]
+    step = gauge["resolution_bar"] * PA_PER_BAR
+    kind = "water" if "water" in gauge["name"].lower() else "electronic"
+    found = planned(variants[0][0], shown.section.volume_l, Gauge(step, 0.0, kind), None, 1.0)  # type: ignore[arg-type]
+    per_k = pressure_said(per_kelvin_pa(shown.rule.target_pa, 20.0), shown.rule.unit)
+    return [
+        f"{shown.section.volume_l:.1f} L with {gauge['name']}: sure to see {found.smallest_leak_l_h:.3g} L/h and more.",
+        f"A kelvin of the pipe makes {per_k}; unread it could hide {found.hidden_leak_l_h:.3g} L/h.",
+        f"It stands {found.hold_min:.0f} minutes once it has settled.",
+    ]
 
 
 def _soaped(records: list[Any]) -> dict[str, dict[str, bool]]:
@@ -205,7 +243,7 @@ def keep_test(uid: str) -> Any:
         gauge = people_store.instrument(conn, form.get("gauge", ""))
         variant = form.get("variant", "")
         rule = shown.kind.rule_of(frame.design, shown.section, variant)
-        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), text)
+        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), text, form)
         record = {
             "uuid": form.get("uuid", ""),
             "job": uid,
@@ -262,8 +300,15 @@ def body_of(
     gauge: Any,
     records: list[Any],
     readings: str,
+    form: Mapping[str, str],
 ) -> dict[str, Any]:
-    """The body of a test's record: what was tested, with what, and how its joints were made then."""
+    """The body of a test's record: what was tested, with what, and how its joints were made then. form: medium, stage
+    and let-by check as typed. Raises Refused."""
+    medium = shown.kind.medium_of(frame.design, shown.section, form.get("medium", ""))
+    let_by = [form.get(name, "").strip() for name in ("let_by_start", "let_by_end")]
+    if any(let_by) and not all(let_by):
+        raise Refused("let-by", " ".join(let_by), "both readings of the let-by check, a minute apart", "8.0 and 8.0")
+    let_by_pa = [parse(one, "pressure", "mbar", field="let-by") for one in let_by] if all(let_by) else None
     section = shown.section
     straights, catalogue = frame.design.pipework.straights, frame.design.context.catalogue
     sizes = (catalogue.pipe(straights[key].pipe.code, straights[key].pipe.size) for key in section.straights)
@@ -274,7 +319,7 @@ def body_of(
     return {
         "section": section.key,
         "spec": shown.kind.id,
-        "medium": shown.kind.medium,
+        "medium": medium,
         "target_pa": rule.target_pa,
         "gauge": {
             "name": gauge["name"],
@@ -289,4 +334,6 @@ def body_of(
         "readings": readings,
         "rig": asdict(rig),
         **({"variant": variant, "largest_mm": largest} if variant else {}),
+        **({"stage": stage} if (stage := form.get("stage", "")) in ("first", "final") else {}),
+        **({"let_by_pa": let_by_pa} if let_by_pa else {}),
     }

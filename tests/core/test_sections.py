@@ -8,6 +8,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply
 from oikotherm.core.services import spec
+from oikotherm.core.services.rooms import rooms
 from oikotherm.core.work.proof import Rig, judge, read_readings
 from oikotherm.core.work.records import Record
 from oikotherm.core.work.sections import section_proofs, sections_of, state_mark
@@ -102,6 +103,22 @@ class SectionTest(unittest.TestCase):
         trunk_l = 3.14159 / 4 * bore_mm**2 * design.pipework.runs["G1"].length_mm / 1e6
         self.assertGreater(gas.volume_l, trunk_l)
         self.assertLess(gas.volume_l, trunk_l + 1.0)
+
+    def test_plastic_is_never_tested_with_air(self):
+        made = edit(
+            job("north-american", "in"),
+            station("SUP", [port("out", "pexa 3/4 pipe", (0, 0, 0), role="cold")], kind="supply"),
+            {"do": "put_run", "text": "C1 from SUP.out pexa 3/4: U20 E60 -> cap"},
+        )
+        design = derive(made)
+        (section,) = sections_of(design)
+        (kind,) = rooms()["water"].tests
+        self.assertEqual(kind.medium_of(design, section, ""), "water")
+        with self.assertRaises(Refused):
+            kind.medium_of(design, section, "air")
+        copper = derive(whole("fernhollow"))
+        first = next(one for one in sections_of(copper) if one.service == "water")
+        self.assertEqual(kind.medium_of(copper, first, "air"), "air")
 
     def test_a_gas_job_has_no_drain_and_no_hot_water(self):
         there = edit(

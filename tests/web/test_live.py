@@ -8,10 +8,11 @@ import time
 import unittest
 from datetime import UTC, datetime
 from typing import Any
+from uuid import uuid4
 
 from oikotherm.core.work.gauge_sim import GaugeSim
 from oikotherm.core.work.readings_in import read_lines, time_of
-from oikotherm.store import jobs, live
+from oikotherm.store import jobs, live, records
 from oikotherm.store.database import writing
 from oikotherm.web.live import MOST_POSTS
 from tests.jobs import whole
@@ -112,6 +113,49 @@ class LiveTest(WebCase):
         self.client.post(f"{PROVE}/live/{self.test.id}/keep")
         page = self.client.get(f"{PROVE}?section=gas/MTR.out/1").text
         self.assertRegex(page, r'<b class="verdict">fail</b>[\s\S]*it lost')
+
+    def test_what_it_will_see_is_said_before_pumping(self) -> None:
+        page = self.client.get(f"{PROVE}?section=gas/MTR.out/1").text
+        self.assertRegex(page, r"sure to see [\d.]+ L/h and more")
+        self.assertRegex(page, r"A kelvin of the pipe makes 3.52 mbar")
+
+    def test_a_valve_that_lets_by_fails_and_the_first_to_soap_brighten(self) -> None:
+        gauge = self.test.body["gauge"]["name"]
+        typed = {"section": "gas/MTR.out/1", "variant": "british", "gauge": gauge}
+        typed |= {"stage": "first", "medium": "nitrogen"}
+        both = {**typed, "let_by_start": "8.0", "let_by_end": "8.5"}
+        self.client.post(f"{PROVE}/live", data=both)
+        test = live.running(self.conn, "livejob")[-1]
+        self.assertEqual((test.body["medium"], test.body["stage"]), ("nitrogen", "first"))
+        self.app.test_client().post(f"/readings/{test.token}", data=lines(GaugeSim(12, 2050), range(240)))
+        self.client.post(f"{PROVE}/live/{test.id}/keep")
+        page = self.client.get(f"{PROVE}?section=gas/MTR.out/1").text
+        self.assertIn("let-by: it rose 0.50 mbar", page)
+        self.assertIn("Soap these first", page)
+        self.assertRegex(page, r'class="[^"]*role-gas[^"]* suspect')
+        for wrong, words in (
+            ({"medium": "oxygen"}, "oxygen sets oil on fire"),
+            ({"variant": "overnight"}, "a test of this section"),
+            ({"let_by_start": "8"}, "both readings of the let-by check"),
+        ):
+            answer = self.client.post(f"{PROVE}/live", data={**typed, **wrong})
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.text)
+        soap = {
+            "uuid": str(uuid4()),
+            "job": "livejob",
+            "kind": "soap",
+            "key": "MTR.out/kit1:in",
+            "label": "G1-01",
+            "rev": 1,
+            "made_at": "2026-03-01T10:00:00Z",
+            "by_role": "gas engineer",
+            "body": {"bubble": True},
+        }
+        with writing(self.conn):
+            records.add(self.conn, soap)
+        page = self.client.get(f"{PROVE}?section=gas/MTR.out/1").text
+        self.assertRegex(page, r'data-record="soap" data-field="bubble"\s*aria-pressed="true"')
 
     def test_a_reading_by_hand_and_a_test_that_is_stopped(self) -> None:
         answer = self.client.post(f"{PROVE}/live/{self.test.id}/reading", data={"pressure": "20.5", "temp_c": "18"})

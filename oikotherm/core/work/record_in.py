@@ -126,8 +126,9 @@ class RigBody(_Closed):
 
 
 class TestBody(_Closed):
-    """A test of a section. variant: the practice's procedure; largest_mm: of its pipe; state: of records made before
-    sections were, the mark of the whole pipework."""
+    """A test of a section. variant: the practice's procedure; stage: first, before it is hidden, or final; let_by_pa:
+    readings of the let-by check, a minute apart; largest_mm: of its pipe; state: of records made before sections were,
+    the mark of the whole pipework."""
 
     section: Annotated[str, StringConstraints(max_length=200)] | None = None
     spec: Line | None = None
@@ -140,6 +141,8 @@ class TestBody(_Closed):
     readings: Annotated[str, StringConstraints(max_length=MOST_READINGS_SIGNS)]
     rig: RigBody
     variant: Line | None = None
+    stage: Literal["first", "final"] | None = None
+    let_by_pa: Annotated[tuple[float, ...], Field(min_length=2, max_length=60, strict=False)] | None = None
     largest_mm: Amount | None = None
     state: Line | None = None
 

@@ -399,3 +399,17 @@ def isolate(design: Layout, key: str) -> Isolation:
     )
     relights = tuple(ident for ident in off if house.burns(ident))
     return Isolation((*found.valves, *sources), lost, off, round(house.litres(lost), 4), relights)
+
+
+def relights(design: Layout) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """The gas appliances to be lit again after any gas-off, each with the runs its valve is on."""
+    house = house_of(design)
+    burners = [ident for ident in house.stations if house.burns(ident) and ident in house.ports]
+    found = []
+    for ident in burners:
+        gas = [piece for piece in house._pieces(ident) if house.service[piece] == "gas"]
+        valves = {valve for piece in gas for valve in house.around(piece) if valve in house.valves}
+        runs = [house.work.nodes[valve].run for valve in house.valves if valve in valves]
+        own = {house.work.straights[piece].run for piece in gas}
+        found.append((ident, tuple(dict.fromkeys(run for run in runs if run in own)) or tuple(dict.fromkeys(runs))))
+    return tuple(found)

@@ -91,7 +91,8 @@ class TestKind(Generic[D]):
     step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
     dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
     what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
-    common one (proof.judge) does not do."""
+    common one (proof.judge) does not do; media: what it may be done with besides the usual; check_medium: refuses
+    what a section is never tested with."""
 
     id: str
     service: str
@@ -109,6 +110,16 @@ class TestKind(Generic[D]):
     variants: Callable[[D, Any], tuple[tuple[str, str], ...]] | None = None
     variant_rule: Callable[[D, Any, str], TestRule] | None = None
     judge: Callable[[Mapping[str, Any], Sequence[Any]], Any] | None = None
+    media: tuple[str, ...] = ()
+    check_medium: Callable[[D, Any, str], None] | None = None
+
+    def medium_of(self, design: D, section: Any, said: str) -> str:
+        """The medium of a test, the usual one where nothing is said. Raises Refused for what a section is never tested
+        with."""
+        medium = said or self.medium
+        if self.check_medium is not None:
+            self.check_medium(design, section, medium)
+        return medium
 
     def variants_of(self, design: D, section: Any) -> tuple[tuple[str, str], ...]:
         """The ways to test a section, the usual one first."""

@@ -58,13 +58,16 @@ def test_map(
     design: Layout, proofs: Sequence[SectionProof], running: Iterable[str] = ()
 ) -> tuple[tuple[str, str], ...]:
     """What tests say of each new piece of pipe: (piece, proved | unproved | in-test | changed). running: the keys of
-    sections whose test runs. A piece is proved when all its joints are."""
+    sections whose test runs. A piece is proved when all joints along its
+    straights are."""
     fitted, now = design.fitted, set(running)
-    joints: dict[str, set[str]] = {}
+    on: dict[str, set[str]] = {}
     for key, joint in fitted.joints.items():
-        piece = fitted.piece_of.get(joint.other)
-        if piece:
-            joints.setdefault(piece, set()).add(key)
+        on.setdefault(joint.other, set()).add(key)
+    joints = {
+        key: {one for straight in piece.straights for one in on.get(straight, ())}
+        for key, piece in fitted.pieces.items()
+    }
     found: dict[str, str] = {}
     for proof in proofs:
         unproved, own = set(proof.unproved), set(proof.section.joints)

@@ -10,7 +10,7 @@ from ...errors import Refused
 from ...work.proof import Reading, Verdict
 from ...work.steps import TestKind, TestRule
 from .stations import SPEC
-from .tightness import Gauge, Point, rule_of, tightness
+from .tightness import Gauge, Point, check_medium, rule_of, tightness
 
 if TYPE_CHECKING:
     from ...layout import Layout
@@ -128,6 +128,7 @@ def _judge(body: Mapping[str, Any], readings: Sequence[Reading]) -> Verdict:
         ),
         medium=str(body.get("medium", "air")),
         largest_mm=float(body.get("largest_mm") or 28.0),
+        let_by=[Point(float(n), float(value)) for n, value in enumerate(body.get("let_by_pa") or ())],
     )
     reasons = () if found.outcome == "pass" else found.why
     return Verdict(
@@ -156,6 +157,8 @@ TIGHTNESS = TestKind(
     hold="passed by the licensed person before anything hides it, and before gas",
     tools=("gauge", "hand pump", "caps", "leak detection fluid"),
     looked_dry=False,
+    media=("air", "nitrogen", "carbon dioxide", "inert gas"),
+    check_medium=lambda design, section, medium: check_medium(medium),
     variants=_variants,
     variant_rule=_variant_rule,
     judge=_judge,

@@ -104,6 +104,8 @@ def _expected(design: Layout, boiler: Station, what: str) -> str:
         return f"{trim(litres, 1)} at a rise of {HOT_RISE_K:.0f} K"
     if what == "cold_bar" and heating is not None and heating.vessel is not None:
         return trim(heating.vessel.cold_fill_bar, 1)
+    if what == "precharge_bar" and heating is not None and heating.vessel is not None:
+        return trim(heating.vessel.precharge_bar, 1)
     if what in ("flow_c", "return_c") and heating is not None:
         terms = heating.circuit.terms
         return f"up to {trim(terms.flow_c if what == 'flow_c' else terms.return_c, 0)}"

@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from ...errors import Refused
 from ...work.steps import TestKind, TestRule, gauge_unit
 from .stations import SPEC
 
@@ -47,6 +48,16 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
     return replace(held, target_pa=target_pa, hold_min=10.0, source="typ for metal: 1.1 x the design pressure")
 
 
+def _check_medium(design: Layout, section: TestSection, medium: str) -> None:
+    """Air on plastic is refused: it stores energy, and what bursts flies. Raises Refused."""
+    codes = {design.pipework.straights[key].pipe.code for key in section.straights}
+    soft = sorted(code for code in codes if design.context.catalogue.material(code) in PLASTIC)
+    if medium == "air" and soft:
+        raise Refused("medium", f"air on {', '.join(soft)}", "water: plastic pipe is never tested with air", "water")
+    if medium not in ("water", "air"):
+        raise Refused("medium", medium, "water, or air at low pressure on metal", "water")
+
+
 PRESSURE_TEST = TestKind(
     id="water-pressure",
     service=SPEC.id,
@@ -67,5 +78,7 @@ PRESSURE_TEST = TestKind(
     step_where="{section}",
     hold="passed, and flushed, before it is lagged or closed in",
     tools=("test gauge", "hand pump", "caps", "tissue"),
+    media=("water", "air"),
+    check_medium=_check_medium,
 )
 TESTS = (PRESSURE_TEST,)

@@ -66,7 +66,13 @@ def _rows_of(field: FieldInfo) -> type[BaseModel] | None:
     """The model of the rows of a field that is a list of objects and not text as well."""
     parts = _parts(field.annotation)
     models = [one for one in parts if isinstance(one, type) and issubclass(one, BaseModel)]
-    return models[0] if models and str not in parts[: parts.index(models[0])] else None
+    return models[0] if models and str not in parts[: parts.index(models[0])] and _many(field) else None
+
+
+def _object_of(field: FieldInfo) -> type[BaseModel] | None:
+    """The model of a field that is one object."""
+    models = [one for one in _parts(field.annotation) if isinstance(one, type) and issubclass(one, BaseModel)]
+    return models[0] if models and not _many(field) and not _is(field, dict) else None
 
 
 def _is(field: FieldInfo, origin: type, of: type | None = None) -> bool:
@@ -74,6 +80,10 @@ def _is(field: FieldInfo, origin: type, of: type | None = None) -> bool:
         typing.get_origin(one) is origin and (of is None or of in typing.get_args(one))
         for one in _parts(field.annotation)
     )
+
+
+def _many(field: FieldInfo) -> bool:
+    return _is(field, list) or _is(field, tuple)
 
 
 def fields_of(tool: Tool) -> list[FormField]:
@@ -93,6 +103,9 @@ def fields_of(tool: Tool) -> list[FormField]:
         if row is not None:
             columns = ", ".join(_words(one, own) for one, own in row.model_fields.items())
             said, lines = f"a line each: {columns}", 5
+        elif (one := _object_of(field)) is not None:
+            said = "; ".join(f"{part} ({_words(part, own)})" for part, own in one.model_fields.items())
+            said = f"name and figure, with ; between: {said}"
         elif _is(field, list, float):
             lines = 3
         elif _is(field, dict):
@@ -125,7 +138,8 @@ def _text(field: FieldInfo, value: Any) -> str:
     if isinstance(value, Sequence) and not isinstance(value, str):
         row = _rows_of(field)
         if row is not None:
-            return "\n".join(", ".join(_text(field, one[name]) for name in row.model_fields) for one in value)
+            lines = ([_text(field, one.get(name, "")) for name in row.model_fields] for one in value)
+            return "\n".join(", ".join(cells).rstrip(", ") for cells in lines)
         return (" " if _is(field, list, float) else ", ").join(_text(field, one) for one in value)
     return str(value)
 
@@ -145,13 +159,18 @@ def _value(key: str, field: FieldInfo, text: str) -> Any:
         found = []
         for number, line in enumerate(filter(None, (one.strip() for one in text.splitlines())), 1):
             cells = [cell.strip() for cell in line.split(",")]
-            if len(cells) != len(names):
+            needed = sum(own.is_required() for own in row.model_fields.values())
+            if not needed <= len(cells) <= len(names):
                 said = ", ".join(_words(name, own) for name, own in row.model_fields.items())
                 raise Refused(
                     f"{key}, line {number}", line, f"{len(names)} entries with commas: {said}", "R1, 62, 3.3 kPa"
                 )
-            found.append({name: _number(cell, row.model_fields[name]) for name, cell in zip(names, cells, strict=True)})
+            filled = [(name, cell, row.model_fields[name]) for name, cell in zip(names, cells, strict=False)]
+            found.append({name: _number(cell, own) for name, cell, own in filled if cell or own.is_required()})
         return found
+    one = _object_of(field)
+    if one is not None:
+        return dict(_part(key, part, one) for part in filter(None, (part.strip() for part in text.split(";"))))
     if _is(field, dict):
         return dict(_pair(key, one, field) for one in filter(None, (part.strip() for part in text.split(";"))))
     if _is(field, list, float):
@@ -169,6 +188,14 @@ def _pair(key: str, said: str, field: FieldInfo) -> tuple[str, Any]:
     if not name:
         raise Refused(key, said, "a name and a figure, pairs with ; between", "R1 11.5; R2 9.8")
     return name.strip(), figure if _is(field, dict, str) and not _is(field, dict, float) else _plain_number(key, figure)
+
+
+def _part(key: str, said: str, of: type[BaseModel]) -> tuple[str, Any]:
+    """A part of an object: its name, then what it is."""
+    name, _, value = said.partition(" ")
+    if name not in of.model_fields or not value.strip():
+        raise Refused(key, said, f"a name and a figure, with ; between: {', '.join(of.model_fields)}", "resolution 0.1")
+    return name, _number(value.strip(), of.model_fields[name])
 
 
 def _plain_number(key: str, text: str) -> float:

@@ -22,7 +22,7 @@ from ..store import jobs as jobs_store
 from ..store.database import now, writing
 from . import db, incoming
 from .frame import Frame, page_data
-from .prove import pressure_said
+from .tested import pressure_said
 
 MOST_DRAWN = 400  # readings of a test in its chart
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")

@@ -26,8 +26,8 @@ from ..store import records as records_store
 from ..store.database import now, writing
 from . import db
 from .frame import Frame
-from .prove import body_of, pressure_said
 from .records import records_here
+from .tested import body_of, pressure_said
 
 bp = Blueprint("live", __name__)
 SHOWN, KEPT = 400, 2_000  # stretches drawn and judged while it runs, lines kept of a test

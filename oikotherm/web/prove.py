@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 from uuid import uuid4
@@ -11,16 +10,16 @@ from uuid import uuid4
 from flask import Blueprint, redirect, request, url_for
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, convert, parse
+from ..core.quantity import PA_PER_BAR
 from ..core.services import spec
 from ..core.services.gas.tightness import Gauge, per_kelvin_pa, planned
 from ..core.work.commissioning import commission_reads
 from ..core.work.open_ends import open_ends
 from ..core.work.proof import read_readings
 from ..core.work.records import in_order, joint_states, missing_checks
-from ..core.work.sections import SectionProof, rig_of
+from ..core.work.sections import SectionProof
 from ..core.work.state import relights
-from ..core.work.steps import CommissionLine, TestRule
+from ..core.work.steps import CommissionLine
 from ..core.work.suspicion import suspects, test_map
 from ..exchange.site import proofs_of
 from ..store import people as people_store
@@ -29,17 +28,13 @@ from ..store.database import now, writing
 from . import db
 from .blocks import in_blocks
 from .frame import Frame, page_data
+from .live import running_cards
 from .records import records_here
+from .tested import body_of, pressure_said
 
 BRIGHT = 8  # joints that brighten on the drawing
 MOST_SUSPECTS = 24  # joints listed after a failed test
 bp = Blueprint("prove", __name__, url_prefix="/jobs/<uid>/prove")
-
-
-def pressure_said(pressure_pa: float, unit: str) -> str:
-    """A test pressure as the trade reads it, with its unit: 20 mbar, 3.0 psi, 1.95 bar."""
-    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
-    return f"{value:.2f} bar" if unit == "bar" else f"{value:.3g} {unit}"
 
 
 def _minutes(minutes: float) -> str:
@@ -52,6 +47,8 @@ def _prove(frame: Frame) -> dict[str, Any]:
     design, records = frame.design, records_here(frame.uid)
     proofs = proofs_of(design, records)
     asked = request.values.get("section", "")
+    running = running_cards(frame.uid)
+    now = {test.section for test, _ in running}
     shown = next((one for one in proofs if one.section.key == asked), None) or next(
         (one for one in proofs if not one.passed), proofs[0] if proofs else None
     )
@@ -61,6 +58,7 @@ def _prove(frame: Frame) -> dict[str, Any]:
                 "key": one.section.key,
                 "title": f"{spec.service(one.section.service).title} {one.section.title}",
                 "passed": one.passed,
+                "running": one.section.key in now,
                 "pressure": pressure_said(one.rule.target_pa, one.rule.unit),
                 "medium": one.kind.medium,
                 "joints": len(one.section.joints),
@@ -72,14 +70,14 @@ def _prove(frame: Frame) -> dict[str, Any]:
         "relights": relights(design),
         "titles": {one.section.key: f"{spec.service(one.section.service).title} {one.section.title}" for one in proofs},
         "commission": commission_reads(design, records),
-        "running": (running := _running(frame.uid)),
+        "running": running,
         "test_map": frame.drawing(
             width=900,
             height=430,
             findings=False,
             measures=False,
             services=frozenset({shown.section.service}) if shown else frozenset(),
-            tints=_tints(frame, proofs, shown, [test.section for test, _ in running]),
+            tints=_tints(frame, proofs, shown, sorted(now)),
         )
         if proofs
         else "",
@@ -97,13 +95,6 @@ def _tints(
         for one in suspects(frame.design, shown, joint_states(records_here(frame.uid)))[:BRIGHT]:
             found[frame.design.fitted.joints[one.key].fitting_key] = "suspect"
     return tuple(sorted(found.items()))
-
-
-def _running(uid: str) -> list[Any]:
-    """The tests that run, each with its card."""
-    from .live import running_cards  # which asks this module for the body of a test
-
-    return running_cards(uid)
 
 
 def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
@@ -289,51 +280,4 @@ def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str) -> dic
         "made_at": now(),
         "by_role": by_role,
         "body": {"said": said},
-    }
-
-
-def body_of(
-    frame: Frame,
-    shown: SectionProof,
-    rule: TestRule,
-    variant: str,
-    gauge: Any,
-    records: list[Any],
-    readings: str,
-    form: Mapping[str, str],
-) -> dict[str, Any]:
-    """The body of a test's record: what was tested, with what, and how its joints were made then. form: medium, stage
-    and let-by check as typed. Raises Refused."""
-    medium = shown.kind.medium_of(frame.design, shown.section, form.get("medium", ""))
-    let_by = [form.get(name, "").strip() for name in ("let_by_start", "let_by_end")]
-    if any(let_by) and not all(let_by):
-        raise Refused("let-by", " ".join(let_by), "both readings of the let-by check, a minute apart", "8.0 and 8.0")
-    let_by_pa = [parse(one, "pressure", "mbar", field="let-by") for one in let_by] if all(let_by) else None
-    section = shown.section
-    straights, catalogue = frame.design.pipework.straights, frame.design.context.catalogue
-    sizes = (catalogue.pipe(straights[key].pipe.code, straights[key].pipe.size) for key in section.straights)
-    largest = max((row.od_mm for row in sizes if row and row.od_mm), default=0.0)
-    dry = [key for key, state in joint_states(records).items() if state.yes("dry")]
-    range_bar = gauge.get("range_bar") or 0.0
-    rig = rig_of(section, shown.kind, rule, gauge["resolution_bar"] * PA_PER_BAR, range_bar * PA_PER_BAR, dry)
-    return {
-        "section": section.key,
-        "spec": shown.kind.id,
-        "medium": medium,
-        "target_pa": rule.target_pa,
-        "gauge": {
-            "name": gauge["name"],
-            "resolution_pa": gauge["resolution_bar"] * PA_PER_BAR,
-            "range_pa": range_bar * PA_PER_BAR,
-            "calibrated_on": gauge["calibrated_on"],
-            "due_on": gauge["due_on"],
-        },
-        "joints": dict(section.joints),
-        "volume_l": round(rule.volume_l, 3),
-        "unit": rule.unit,
-        "readings": readings,
-        "rig": asdict(rig),
-        **({"variant": variant, "largest_mm": largest} if variant else {}),
-        **({"stage": stage} if (stage := form.get("stage", "")) in ("first", "final") else {}),
-        **({"let_by_pa": let_by_pa} if let_by_pa else {}),
     }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -13,11 +13,14 @@ from ..core.job.model import Choice
 from ..core.joints.alternatives import chains_to_join, ways_to_join
 from ..core.joints.fitted import Joint
 from ..core.joints.takeoff import parts_title
+from ..core.layout import Layout
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.work.heats import heats
 from ..core.work.place import place_words
 from ..core.work.plan import move
 from ..core.work.records import CHECK_WORDS, CONTOURS, JointState, checks_of, joint_states, made_at, ticked
+from ..core.work.state import StepChange, after, changes, house_of
+from ..core.work.steps import WorkStep
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -244,7 +247,43 @@ def _order(frame: Frame) -> dict[str, Any]:
         "count": sum(step.key in done for step in steps),
         "elsewhere": sum(step.key in done for step in steps) - sum(step.key in done for step in listed.rows),
         "water": frame.design.water_work,
+        "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
+        "house": _house_said(frame.design, [step for step in steps if step.key in done]),
     }
+
+
+MOST_RUNS = 6  # named singly; more are counted
+
+
+def _runs_said(runs: Mapping[str, str]) -> list[str]:
+    """Runs by the state of their pipe."""
+    by: dict[str, list[str]] = {}
+    for run, state in runs.items():
+        by.setdefault(state, []).append(run)
+    return [
+        f"{', '.join(by[state]) if len(by[state]) <= MOST_RUNS else f'{len(by[state])} runs'} {state}"
+        for state in ("shut", "drained", "open", "purged", "live")
+        if state in by
+    ]
+
+
+def _change_said(change: StepChange) -> list[str]:
+    """What a step does to the house."""
+    off = [f"out of use: {', '.join(change.off)}"] if change.off else []
+    on = [f"can be used: {', '.join(change.on)}"] if change.on else []
+    return off + on + _runs_said(change.runs)
+
+
+def _house_said(design: Layout, done: list[WorkStep]) -> list[str]:
+    """How the house stands after the steps that are ticked: what was usable before work and is not now, and pipe that
+    is shut, drained or open."""
+    if not done:
+        return []
+    first, now = after(design, ()), after(design, done)
+    off = [key for key, on in first.stations.items() if on and not now.stations[key]]
+    straights = house_of(design).work.straights
+    runs = {straights[key].run: state for key, state in now.straights.items() if state in ("shut", "drained", "open")}
+    return ([f"out of use: {', '.join(off)}"] if off else []) + _runs_said(runs)
 
 
 @order_bp.get("")

@@ -8,7 +8,7 @@ from typing import Any
 
 from oikotherm.core.design import Design, derive
 from oikotherm.core.services import spec
-from oikotherm.core.work.state import after, house_of, isolate
+from oikotherm.core.work.state import after, changes, house_of, isolate
 
 from ..jobs import whole
 
@@ -239,6 +239,24 @@ class StateTest(unittest.TestCase):
         stop = house.shutting([by_run["C1"][0]])
         self.assertEqual(stop.off, ("SOF", "K1", "HOS"))
         self.assertAlmostEqual(stop.litres, 2.08, delta=0.01)
+
+    def test_what_each_step_changes(self) -> None:
+        """By hand: the Lockhouse's old WC and outside tap go off with the water; C4 drains; all comes back when the
+        water is proved. And the changes of all steps one after another come to how the house stands in the end."""
+        for name in DEMOS:
+            design = derive(whole(name))
+            found, usable = changes(design, design.plan), {k for k, on in after(design, ()).stations.items() if on}
+            for change in found.values():
+                self.assertTrue(change.off or change.on or change.runs)
+                self.assertTrue(set(change.off) <= usable and not set(change.on) & usable)
+                usable = (usable - set(change.off)) | set(change.on)
+            self.assertEqual(usable, {k for k, on in after(design, design.plan).stations.items() if on})
+        design = derive(whole("lockhouse"))
+        found = changes(design, design.plan)
+        self.assertEqual(set(found["isolate"].off), {"WC1", "OC1"})
+        self.assertEqual(found["drain:water"].runs, {"C4": "drained"})
+        self.assertLessEqual({"WC1", "OC1", "K1"}, set(found["proof:water/SOF.out/1"].on))
+        self.assertNotIn("pipe:F1", found)
 
     def test_what_to_shut_to_work_somewhere(self) -> None:
         """On the way to the range: its own valve is on the run, so the meter's valve and the other branch's are shut;

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import unittest
 from collections import Counter
 
@@ -120,7 +121,7 @@ class DemosTest(unittest.TestCase):
                     if joint.method == "capillary"
                 )
                 self.assertAlmostEqual(count.get("solder", 0.0), wire / 1000, places=6)
-                clips = sum(number for title, number in count.items() if "clip" in title or "hook" in title)
+                clips = sum(number for title, number in count.items() if re.search("clip|hook|strap", title))
                 self.assertEqual(clips, sum(run.count for run in made.supports))
                 lagged = sum(number for title, number in count.items() if title.startswith("lagging"))
                 metres = sum(

@@ -30,6 +30,14 @@ class FieldsTest(unittest.TestCase):
         self.assertEqual(found["emitters"][1], {"id": "R2", "flow_l_h": 50.0, "path": "2.8 kPa"})
         self.assertEqual(found["measured_k"], {"R1": 11.5, "R2": 9.0})
         self.assertEqual(read(find_tool("flow_finder"), {"times_s": "0 30, 60"})["times_s"], [0.0, 30.0, 60.0])
+        leak = find_tool("gas_tightness")
+        typed = {"gauge": "resolution 0.1 mbar; kind water", "readings": "0, 20.5, 18\n2, 20.4"}
+        found = read(leak, typed)
+        self.assertEqual(found["gauge"], {"resolution": "0.1 mbar", "kind": "water"})
+        self.assertEqual(found["readings"][1], {"at": "2", "pressure": "20.4"})
+        self.assertEqual(found["readings"][0]["temp_c"], "18")
+        with self.assertRaisesRegex(Refused, "resolution, range, kind"):
+            read(leak, {"gauge": "steps 3"})
         for bad in ({"emitters": "R1, 62"}, {"emitters": "R1, 62, 3.3 kPa", "measured_k": "R1"}):
             with self.assertRaises(Refused) as caught:
                 balance.run(read(balance, bad))

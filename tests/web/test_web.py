@@ -23,7 +23,7 @@ from oikotherm.exchange.heating.sizes import sizes_of
 from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
 from oikotherm.web import create_app
-from tests.jobs import demo
+from tests.jobs import demo, whole
 
 PAGES = ("/", "/bench", "/bench/convert", "/bench/cut_length", "/keys", "/licences", "/people") + tuple(
     f"/jobs/lockhouse/{page}"
@@ -79,6 +79,17 @@ class PagesTest(WebCase):
                 self.assertEqual(self.client.get(f"/jobs/lockhouse/{page}").status_code, 200)
             with self.assertRaisesRegex(AssertionError, "the plan was built"):
                 self.client.get("/jobs/lockhouse/order")
+
+    def test_the_order_says_what_each_step_does_to_the_house(self):
+        with writing(self.conn):
+            jobs.create(self.conn, whole("lockhouse").model_copy(update={"uid": "whole"}), "demo")
+        self.assertNotIn("The house now", self.client.get("/jobs/whole/order").text)
+        done = {"uuid": str(uuid.uuid4()), "kind": "step", "key": "isolate", "label": "Make it safe", "rev": 1}
+        done |= {"made_at": "2026-03-01T10:00:00Z", "by_role": "site lead", "body": {"done": True}}
+        self.client.post("/jobs/whole/records", json={"records": [done]})
+        page = self.client.get("/jobs/whole/order").text
+        self.assertRegex(page, r"The house now</b> out of use: WC1, OC1; [^<]*C4[^<]* shut")
+        self.assertIn("C4 drained", page)
 
     def test_templates_are_given_their_data_and_work_nothing_out(self):
         for name, found in self.app.jinja_env.globals.items():

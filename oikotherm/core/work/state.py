@@ -49,6 +49,16 @@ class Isolation:
     relights: tuple[str, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class StepChange:
+    """What a step does to the house. off, on: stations that can be used no more, or again; runs: run -> the state its
+    pipe comes to (shut, drained, open, purged or live), the last one where its pieces differ."""
+
+    off: tuple[str, ...]
+    on: tuple[str, ...]
+    runs: Mapping[str, PieceState]
+
+
 @dataclass
 class _Now:
     """How things stand between two steps. wet: pieces with their medium in them."""
@@ -380,6 +390,31 @@ def after(design: Layout, steps: Iterable[WorkStep]) -> HouseState:
     for step in steps:
         house.apply(now, step)
     return house.state(now)
+
+
+def changes(design: Layout, steps: Iterable[WorkStep]) -> dict[str, StepChange]:
+    """What each of these steps changes in the house, in their order; steps that change nothing are left out. Pipe that
+    is only made, and not yet filled, is no change."""
+    house, found = house_of(design), {}
+    now = house.before_work()
+    before = house.state(now)
+    for step in steps:
+        if not step.effects:
+            continue
+        house.apply(now, step)
+        then = house.state(now)
+        runs: dict[str, PieceState] = {
+            house.work.straights[key].run: state
+            for key, state in then.straights.items()
+            if state not in ("absent", "new") and before.straights[key] != state
+        }
+        usable = {key for key, on in then.stations.items() if on}
+        could = {key for key, on in before.stations.items() if on}
+        off, on = (tuple(key for key in then.stations if key in one) for one in (could - usable, usable - could))
+        if off or on or runs:
+            found[step.key] = StepChange(off, on, runs)
+        before = then
+    return found
 
 
 def isolate(design: Layout, key: str) -> Isolation:

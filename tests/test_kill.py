@@ -1,14 +1,20 @@
 """The machine dies in the middle of work, twenty times: what was acknowledged is there afterwards."""
 
 import http.client
+import json
 import threading
 import time
 import unittest
 import urllib.error
+import urllib.request
+from datetime import UTC, datetime
 
-from oikotherm.store import jobs
-from oikotherm.store.database import connect
+from oikotherm.core.work.readings_in import time_of
+from oikotherm.store import jobs, live
+from oikotherm.store.database import connect, writing
 from tests.serving import Server, Visitor
+
+START = datetime(2026, 3, 1, 10, 0, tzinfo=UTC).timestamp()
 
 
 class KillTest(unittest.TestCase):
@@ -50,3 +56,46 @@ class KillTest(unittest.TestCase):
                 self.assertEqual(conn.execute("PRAGMA integrity_check").fetchone()[0], "ok")
             finally:
                 conn.close()
+
+
+class KilledGaugeTest(unittest.TestCase):
+    def test_no_acknowledged_reading_is_lost_by_ten_kills(self) -> None:
+        """A gauge at 1 Hz sends a minute at a time; what was answered is there once, in its order, after every kill."""
+        server = Server()
+        self.addCleanup(server.close)
+        conn = connect(server.data / "oikotherm.sqlite")
+        self.addCleanup(conn.close)
+        with writing(conn):
+            test = live.start(conn, "lockhouse", "gas/MTR.out/1", "tightness", "site lead", {})
+        kept = 0
+        for number in range(10):
+            alive, timer = True, threading.Timer(0.02 + 0.013 * number, server.kill)
+            while alive:
+                body = "\n".join(
+                    json.dumps({"seq": seq, "at": time_of(START + seq), "pressure_pa": 2050.0 - seq * 0.001})
+                    for seq in range(kept, kept + 60)
+                )
+                try:
+                    with urllib.request.urlopen(
+                        f"{server.url}/readings/{test.token}", data=body.encode(), timeout=30
+                    ) as answer:
+                        said = json.load(answer)
+                except urllib.error.HTTPError as error:
+                    self.fail(f"{error.code}: {error.read().decode()}")
+                except (OSError, urllib.error.URLError, http.client.HTTPException):
+                    alive = False
+                    continue
+                # a minute stored whose answer was cut off is there again
+                self.assertIn((said["kept"], said["again"]), ((60, 0), (0, 60)))
+                kept = said["next"]
+                self.assertEqual(kept % 60, 0)
+                if timer.ident is None:
+                    timer.start()
+            timer.join()
+            server.start()
+            seqs = [row[0] for row in conn.execute("SELECT seq FROM reading WHERE test = ? ORDER BY seq", (test.id,))]
+            self.assertEqual(seqs, list(range(len(seqs))))
+            self.assertIn(len(seqs) - kept, (0, 60))
+        print(f"kill -9 ten times: {kept} readings acknowledged, none lost")
+        self.assertGreaterEqual(kept, 600)
+        self.assertEqual(conn.execute("PRAGMA integrity_check").fetchone()[0], "ok")

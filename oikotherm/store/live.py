@@ -111,19 +111,20 @@ def count(conn: sqlite3.Connection, ident: str) -> int:
 
 
 def buckets(conn: sqlite3.Connection, ident: str, most: int) -> tuple[float, list[Bucket]]:
-    """The readings in at most so many stretches of equal length, and the second of the first."""
-    first, last, number = conn.execute(
-        "SELECT min(second), max(second), count(*) FROM reading WHERE test = ?", (ident,)
-    ).fetchone()
-    if not number:
+    """The readings in at most so many stretches of equally many, by their seq, and the second of the first. Read range
+    by range along the key: half the time of a GROUP BY, which sorts them first."""
+    ends = "SELECT min(seq), max(seq) FROM reading WHERE test = ?"
+    first, last = conn.execute(ends, (ident,)).fetchone()
+    if first is None:
         return 0.0, []
-    wide = (last - first) / max(most - 1, 1) if number > most else 0.0
-    group = "CAST((second - :first) / :wide AS INTEGER)" if wide > 0 else "seq"
-    sql = f"""SELECT avg(second), avg(pressure_pa), min(pressure_pa), max(pressure_pa), avg(temp_c), avg(baro_pa),
-                     count(*)
-              FROM reading WHERE test = :test GROUP BY {group} ORDER BY 1"""
-    rows = conn.execute(sql, {"test": ident, "first": first, "wide": wide})
-    return first, [Bucket(row[0] - first, *row[1:]) for row in rows]
+    step = -(-(last - first + 1) // most)
+    sql = """SELECT avg(second), avg(pressure_pa), min(pressure_pa), max(pressure_pa), avg(temp_c), avg(baro_pa),
+                    count(*), min(second)
+             FROM reading WHERE test = ? AND seq >= ? AND seq < ?"""
+    rows = [conn.execute(sql, (ident, seq, seq + step)).fetchone() for seq in range(first, last + 1, step)]
+    found = sorted((row for row in rows if row[6]), key=lambda row: row[0])
+    begun = min(row[7] for row in found)
+    return begun, [Bucket(row[0] - begun, *row[1:7]) for row in found]
 
 
 def end(conn: sqlite3.Connection, ident: str, record: str) -> None:

@@ -93,6 +93,12 @@ class LiveTest(WebCase):
         self.assertEqual(self.app.test_client().post("/readings/nobody", data="{}").status_code, 404)
         self.assertEqual(self.post(" " * 2_000_000)[0], 413)
 
+    def test_lines_are_read_whatever_the_logger_calls_them(self) -> None:
+        sent = lines(GaugeSim(12, 2050), [0, 1])
+        for number, kind in enumerate(("application/x-www-form-urlencoded", "text/plain", "application/json", "")):
+            answer = self.app.test_client().post(self.url, data=sent, content_type=kind or None)
+            self.assertEqual((answer.status_code, answer.json["again"]), (200, 2 if number else 0), kind)
+
     def test_too_many_posts_are_held_back(self) -> None:
         codes = {self.post(lines(GaugeSim(12, 2050), [0]))[0] for _ in range(MOST_POSTS + 5)}
         self.assertEqual(codes, {200, 429})

@@ -80,8 +80,11 @@ class PackTest(WebCase):
             }
             self.assertEqual(self.client.post("/jobs/lockhouse/prove", data=form).status_code, 303)
 
+    def pdf(self):
+        return self.client.get("/jobs/lockhouse/handover/pack.pdf").data
+
     def text(self):
-        reader = PdfReader(io.BytesIO(self.client.get("/jobs/lockhouse/handover/pack.pdf").data))
+        reader = PdfReader(io.BytesIO(self.pdf()))
         return " ".join(" ".join(page.extract_text() for page in reader.pages).split())
 
     def test_the_pdf_holds_everything_and_agrees_with_page_and_command_line(self):
@@ -95,6 +98,12 @@ class PackTest(WebCase):
         self.assertIn(f"Plan of work, {len(plan(design))} steps", text)
         self.assertIn("verdict pass", text)
         self.assertIn("How to top up", text)
+        pages = [one.extract_text() for one in PdfReader(io.BytesIO(self.pdf())).pages]
+        certificates = [one for one in pages if "Record of a test" in one]
+        self.assertEqual(len(certificates), len(proofs_of(design, ())))
+        for one in certificates:
+            self.assertRegex(one, r"Gauge\s[\s\S]*hold from \d+ min[\s\S]*\d+ (min|h)")
+            self.assertIn("Verdict", one)
         ten = [
             f"Pump {sizes['pump']['head_pa'] / 1000:.1f} kPa",
             f"at {sizes['pump']['flow_l_h']:.0f} L/h",

@@ -449,3 +449,9 @@ def leading_number(text: str) -> float | None:
             break
         digits += sign
     return float(digits) if digits.strip(".") else None
+
+
+def pressure_said(pressure_pa: float, unit: str) -> str:
+    """A test pressure as the trade reads it, with its unit: 20 mbar, 3.0 psi, 1.95 bar."""
+    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
+    return f"{value:.2f} bar" if unit == "bar" else f"{value:.3g} {unit}"

@@ -14,7 +14,7 @@ from ..core.design import Design, derive
 from ..core.job.document import write
 from ..core.joints.fitted import Joint
 from ..core.memory import Memory
-from ..core.quantity import PA_PER_BAR
+from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
 from ..core.services.heating.small_gauge import readings_of
 from ..core.services.rooms import rooms, small_jobs
@@ -146,6 +146,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
                 "test": one.kind.title,
                 "medium": one.kind.medium,
                 "target_bar": round(one.rule.target_pa / PA_PER_BAR, 4),
+                "target": pressure_said(one.rule.target_pa, one.rule.unit),
                 "joints": len(one.section.joints),
                 "unproved": [design.joint_labels[key] for key in one.unproved],
                 "passed": one.passed,
@@ -197,6 +198,8 @@ def _test_row(test: KeptTest) -> dict[str, Any]:
         "calibrated_on": gauge.get("calibrated_on") or "",
         "due_on": gauge.get("due_on") or "",
         "variant": record.body.get("variant") or "",
+        "medium": record.body.get("medium") or "",
+        "stage": record.body.get("stage") or "",
         "volume_l": record.body.get("volume_l"),
         "unit": record.body.get("unit", "bar"),
         "steps": [{"formula": step.formula, "result": step.result, "unit": step.unit} for step in verdict.steps],

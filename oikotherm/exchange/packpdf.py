@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from reportlab.lib import colors
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from ..core.design import Design
 from ..drawing.faces import BOLD, REGULAR, missing_said, printable
@@ -17,6 +17,7 @@ from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
 from ..drawing.scene import Scene
+from ..drawing.trace import Plot, trace_on
 from .pack import not_printed
 
 Story = list[Any]
@@ -36,7 +37,24 @@ BODY = ParagraphStyle("body", fontName=REGULAR, fontSize=9, leading=12)
 SMALL = ParagraphStyle("small", parent=BODY, fontSize=7.5, leading=9.5)
 HEAD = ParagraphStyle("head", parent=BODY, fontName=BOLD, fontSize=12, leading=15, spaceBefore=10, spaceAfter=4)
 TITLE = ParagraphStyle("title", parent=HEAD, fontSize=17, leading=21)
+RECORD_ONLY = (
+    "A record of readings and the sum they give; it certifies nothing by itself. Signed by the licensed person:"
+)
 PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;"})
+
+
+class _Readings(Flowable):  # type: ignore[misc]
+    """The readings of a test across the page."""
+
+    def __init__(self, one: Plot, width: float) -> None:
+        super().__init__()
+        self.plot, self.wide = one, width
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, self.wide * self.plot.height / self.plot.width
+
+    def draw(self) -> None:
+        trace_on(self.canv, self.plot, self.wide, REGULAR)
 
 
 class _Drawing(Flowable):  # type: ignore[misc]
@@ -53,8 +71,9 @@ class _Drawing(Flowable):  # type: ignore[misc]
         draw_on(self.canv, self.scene, 0, 0, self.wide)
 
 
-def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
-    """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes."""
+def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | None] | None = None) -> bytes:
+    """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes. plots: uuid of a test -> its
+    readings drawn."""
     page = LETTER if design.job.practice == "north-american" else A4
     width = page[0] - 2 * MARGIN
     missing = missing_said(not_printed(design, pack))
@@ -70,6 +89,7 @@ def pack_pdf(design: Design, pack: dict[str, Any]) -> bytes:
         Spacer(1, 8),
         _text(pack["caution"], SMALL),
         *([_text(missing, SMALL)] if missing else []),
+        *_certificates(pack, plots or {}, width),
     ]
     out = io.BytesIO()
     SimpleDocTemplate(
@@ -222,7 +242,7 @@ def _tests(pack: dict[str, Any]) -> Story:
     story = [_text("Tests", HEAD)]
     for section in pack["proofs"]:
         state = "proved" if section["passed"] else f"not proved: {', '.join(section['unproved'])}"
-        with_what = f"{section['test']}, {section['medium']} at {section['target_bar']:g} bar"
+        with_what = f"{section['test']}, {section['medium']} at {section['target']}"
         story.append(_text(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
         for test in section["tests"]:
             when = test["at"][:16].replace("T", " ")
@@ -233,6 +253,41 @@ def _tests(pack: dict[str, Any]) -> Story:
             story.append(_text("No test kept.", SMALL))
     if not pack["proofs"]:
         story.append(_text("Nothing to prove."))
+    return story
+
+
+def _certificates(pack: dict[str, Any], plots: Mapping[str, Plot | None], width: float) -> Story:
+    """A page for the last test of each section: what, with what, by whom, the readings drawn, the sum, the verdict."""
+    story: Story = []
+    for section in pack["proofs"]:
+        for test in section["tests"][:1]:
+            due = f", due {test['due_on']}" if test["due_on"] else ""
+            calibrated = (
+                f"calibrated {test['calibrated_on']}{due}" if test["calibrated_on"] else "calibration not known"
+            )
+            stage = f", {test['stage']} stage" if test["stage"] else ""
+            kind = f", {test['variant']}{stage}" if test["variant"] else stage
+            changed = f"; {test['changed']} joints were changed since" if test["changed"] else ""
+            litres = f", {test['volume_l']:.1f} L" if test["volume_l"] else ""
+            rows = [
+                ["Job", pack["title"]],
+                ["Section", f"{section['title']}, {section['joints']} joints{litres}"],
+                ["Tested with", f"{test['medium'] or section['medium']} at {section['target']}{kind}"],
+                ["Gauge", f"{test['gauge']}, {calibrated if test['calibrated_on'] else 'calibration not known'}"],
+                ["When, who", f"{test['at'][:16].replace('T', ' ')}, {test['by_role']}"],
+                ["Held", f"{test['hold_min']:.1f} minutes"],
+                ["Verdict", f"{test['outcome']}{': ' if test['reasons'] else ''}{'; '.join(test['reasons'])}{changed}"],
+            ]
+            story += [PageBreak(), _text(f"Record of a test: {section['test']}", TITLE), Spacer(1, 8)]
+            story += [_table(rows, [0.2, 0.8], width), Spacer(1, 10)]
+            drawn = plots.get(test["uuid"])
+            if drawn is not None:
+                story += [_Readings(drawn, width), Spacer(1, 8)]
+            story += [_text(f"{one['formula']}: {one['result'] or 0:g} {one['unit']}", SMALL) for one in test["steps"]]
+            story += [Spacer(1, 14), _text(RECORD_ONLY, SMALL), Spacer(1, 34)]
+            line = Table([[""]], colWidths=[width * 0.5], style=[("LINEABOVE", (0, 0), (-1, 0), 0.7, colors.black)])
+            line.hAlign = "LEFT"
+            story.append(line)
     return story
 
 

@@ -8,23 +8,18 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from markupsafe import Markup
 
-from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR
-from ..core.work.proof import read_readings
-from ..core.work.records import Record
 from ..drawing import svg
 from ..drawing.isometric import draw
 from ..drawing.look import Look
-from ..drawing.trace import trace
+from ..drawing.trace import trace_svg
 from ..exchange.cutlist import cut_rows, totals
 from ..exchange.site import records_of
+from ..exchange.tested import plot_of
 from ..store import jobs as jobs_store
 from ..store.database import now, writing
 from . import db, incoming
 from .frame import Frame, page_data
-from .tested import pressure_said
 
-MOST_DRAWN = 400  # readings of a test in its chart
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 
 
@@ -55,30 +50,9 @@ def _handover(frame: Frame) -> dict[str, Any]:
     from ..exchange.pack import not_printed, pack_of
 
     pack = pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
-    charts = {record.uuid: chart for record in records_of(db.get(), frame.uid) if (chart := _chart(record))}
+    plots = {record.uuid: plot_of(record) for record in records_of(db.get(), frame.uid)}
+    charts = {key: Markup(trace_svg(one)) for key, one in plots.items() if one}  # noqa: S704 - our own drawing
     return {"pack": pack, "not_printed": not_printed(frame.design, pack), "charts": charts}
-
-
-def _chart(record: Record) -> Markup | None:
-    """The readings of a kept test as a drawing; None where they cannot be read."""
-    rig, unit = record.body.get("rig"), str(record.body.get("unit", "bar"))
-    if record.kind != "test" or not isinstance(rig, dict):
-        return None
-    try:
-        readings = read_readings(str(record.body.get("readings", "")), unit)
-    except Refused:
-        return None
-    if len(readings) < 2:
-        return None
-    step = max(len(readings) // MOST_DRAWN, 1)
-    start = readings[0].at
-    points = [((one.at - start).total_seconds() / 60, one.pressure_bar * PA_PER_BAR) for one in readings[::step]]
-    settle = float(rig.get("settle_min", 0.0))
-    begun = next((pa for minute, pa in points if minute >= settle), points[0][1])
-    band = begun - float(rig.get("resolution_bar", 0.0)) * PA_PER_BAR, begun
-    stretches = [(minute, pa, pa, pa) for minute, pa in points]
-    drawn = trace(stretches, band, settle, float(rig.get("hold_min", 0.0)), lambda pa: pressure_said(pa, unit))
-    return Markup(drawn)  # noqa: S704 - our own drawing
 
 
 @bp.get("/pack")
@@ -106,7 +80,8 @@ def pdf(uid: str) -> Response:
     from ..exchange.packpdf import pack_pdf
 
     frame = Frame(uid, "handover")
-    return _attach(pack_pdf(frame.design, frame.data["pack"]), "application/pdf", f"{uid}-pack.pdf")
+    plots = {record.uuid: plot_of(record) for record in records_of(db.get(), uid)}
+    return _attach(pack_pdf(frame.design, frame.data["pack"], plots), "application/pdf", f"{uid}-pack.pdf")
 
 
 @bp.post("/pack.pdf")

@@ -13,12 +13,12 @@ from flask import Blueprint, Response, current_app, jsonify, redirect, render_te
 from markupsafe import Markup
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, convert, parse
+from ..core.quantity import PA_PER_BAR, convert, parse, pressure_said
 from ..core.work.proof import read_readings
 from ..core.work.readings_in import EXAMPLE, MOST_SIGNS, Sent, read_lines, second_of, time_of
 from ..core.work.records import Record
 from ..core.work.sections import SectionProof, verdict_of
-from ..drawing.trace import trace
+from ..drawing.trace import plot, trace_svg
 from ..exchange.site import proofs_of
 from ..store import live as store
 from ..store import people as people_store
@@ -27,7 +27,7 @@ from ..store.database import now, writing
 from . import db
 from .frame import Frame
 from .records import records_here
-from .tested import body_of, pressure_said
+from .tested import body_of
 
 bp = Blueprint("live", __name__)
 SHOWN, KEPT = 400, 2_000  # stretches drawn and judged while it runs, lines kept of a test
@@ -246,7 +246,7 @@ def card(test: store.Live) -> Markup:
         body = {**test.body, "readings": "\n".join(lines)}
         verdict = verdict_of(Record(test.id, "test", test.spec, "", 0, test.started_at, test.by_role, body, None, 0.0))
     minutes = rows[-1].second / 60 if rows else 0.0
-    drawn = trace(
+    drawn = plot(
         [(row.second / 60, row.pressure_pa, row.least_pa, row.most_pa) for row in rows],
         (start - permitted, start),
         settle,
@@ -258,7 +258,7 @@ def card(test: store.Live) -> Markup:
         render_template(
             "_live.html",
             test=test,
-            svg=Markup(drawn),  # noqa: S704 - our own drawing
+            svg=Markup(trace_svg(drawn)),  # noqa: S704 - our own drawing
             now=rows[-1] if rows else None,
             said=pressure_said(rows[-1].pressure_pa, unit) if rows else "",
             verdict=verdict,

@@ -10,7 +10,7 @@ from uuid import uuid4
 from flask import Blueprint, redirect, request, url_for
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR
+from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
 from ..core.services.gas.tightness import Gauge, per_kelvin_pa, planned
 from ..core.work.commissioning import commission_reads
@@ -30,7 +30,7 @@ from .blocks import in_blocks
 from .frame import Frame, page_data
 from .live import running_cards
 from .records import records_here
-from .tested import body_of, pressure_said
+from .tested import body_of
 
 BRIGHT = 8  # joints that brighten on the drawing
 MOST_SUSPECTS = 24  # joints listed after a failed test

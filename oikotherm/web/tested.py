@@ -7,17 +7,11 @@ from dataclasses import asdict
 from typing import Any
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, convert, parse
+from ..core.quantity import PA_PER_BAR, parse
 from ..core.work.records import joint_states
 from ..core.work.sections import SectionProof, rig_of
 from ..core.work.steps import TestRule
 from .frame import Frame
-
-
-def pressure_said(pressure_pa: float, unit: str) -> str:
-    """A test pressure as the trade reads it, with its unit: 20 mbar, 3.0 psi, 1.95 bar."""
-    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
-    return f"{value:.2f} bar" if unit == "bar" else f"{value:.3g} {unit}"
 
 
 def body_of(

@@ -144,6 +144,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "missing": len(missing),
         "passed": shown.passed,
         "unproved": [design.joint_labels[key] for key in shown.unproved],
+        "out": kind.keeps_out(design, section, rule) if kind.keeps_out else (),
         "sees": _sees(frame, shown),
         "failed": bool(shown.tests) and shown.tests[0].verdict.outcome == "fail" and not shown.passed,
         "suspects": [

@@ -54,6 +54,21 @@ def by_flooding(design, service):
 
 
 class SectionTest(unittest.TestCase):
+    def test_what_must_be_out_of_a_test(self):
+        """By hand: at 20 mbar appliances stay, off at their valves; at 3 psi they come off; vessels hide leaks."""
+        said = {}
+        for name in ("lockhouse", "fernhollow"):
+            design = derive(whole(name))
+            for one in proofs(design):
+                if one.kind.keeps_out:
+                    said[one.section.key] = dict(one.kind.keeps_out(design, one.section, one.rule))
+        british, american = said["gas/MTR.out/1"], said["gas/REG.out/1"]
+        self.assertEqual({british[key] for key in ("BLR", "RNG", "URN")}, {"off at its valve"})
+        self.assertIn("shut and locked", british["MTR"])
+        self.assertTrue(all("disconnected" in american[key] for key in ("WH", "OVN", "GH")))
+        self.assertEqual(set(said["water/SUP.out/1"]), {"WH", "EXP"})
+        self.assertIn("hide a leak", said["water/SUP.out/1"]["EXP"])
+
     def test_three_services_three_kinds_of_section(self):
         design = derive(whole("lockhouse"))
         found = {one.section.key: one for one in proofs(design)}

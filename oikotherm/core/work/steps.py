@@ -92,7 +92,8 @@ class TestKind(Generic[D]):
     dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
     what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
     common one (proof.judge) does not do; media: what it may be done with besides the usual; check_medium: refuses
-    what a section is never tested with."""
+    what a section is never tested with; keeps_out: the stations of a section that must be out of its test, (id, how and
+    why)."""
 
     id: str
     service: str
@@ -112,6 +113,7 @@ class TestKind(Generic[D]):
     judge: Callable[[Mapping[str, Any], Sequence[Any]], Any] | None = None
     media: tuple[str, ...] = ()
     check_medium: Callable[[D, Any, str], None] | None = None
+    keeps_out: Callable[[D, Any, TestRule], tuple[tuple[str, str], ...]] | None = None
 
     def medium_of(self, design: D, section: Any, said: str) -> str:
         """The medium of a test, the usual one where nothing is said. Raises Refused for what a section is never tested

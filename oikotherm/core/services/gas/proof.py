@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from ...errors import Refused
 from ...work.proof import Reading, Verdict
 from ...work.steps import TestKind, TestRule
+from .. import spec
 from .stations import SPEC
 from .tightness import Gauge, Point, check_medium, rule_of, tightness
 
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
 
 PA_PER_MBAR = 100.0
 PA_PER_PSI = 6894.757293168
+BY_VALVE_PA = 0.5 * PA_PER_PSI  # std gas codes: up to here an appliance may stay, off at its valve
 BY_VOLUME = ((100.0, (10.0, 10.0)), (200.0, (30.0, 20.0)))
 """Continental: below so many litres, minutes to settle and to hold (typ)."""
 LARGEST = (60.0, 30.0)
@@ -136,6 +138,27 @@ def _judge(body: Mapping[str, Any], readings: Sequence[Reading]) -> Verdict:
     )
 
 
+def _keeps_out(design: Layout, section: TestSection, rule: TestRule) -> tuple[tuple[str, str], ...]:
+    """The source, regulators and appliances: off at their valves up to half a psi, beyond it disconnected and the valve
+    plugged, for its seat carries no test pressure (std gas codes)."""
+    found = []
+    gentle = rule.target_pa <= BY_VALVE_PA
+    for ident in section.stations:
+        station = design.job.station(ident)
+        if station is None:
+            continue
+        if section.source.startswith(f"{ident}."):
+            found.append((ident, "shut and locked, its outlet plugged; let-by is checked there first"))
+        elif station.kind == "regulator":
+            found.append((ident, "taken out or isolated on both sides: the test pressure ruins it"))
+        elif spec.kind(station.kind).loads:
+            how = (
+                "off at its valve" if gentle else "disconnected, and its valve plugged: a seat carries no test pressure"
+            )
+            found.append((ident, how))
+    return tuple(found)
+
+
 TIGHTNESS = TestKind(
     id="gas-tightness",
     service=SPEC.id,
@@ -158,6 +181,7 @@ TIGHTNESS = TestKind(
     tools=("gauge", "hand pump", "caps", "leak detection fluid"),
     looked_dry=False,
     media=("air", "nitrogen", "carbon dioxide", "inert gas"),
+    keeps_out=_keeps_out,
     check_medium=lambda design, section, medium: check_medium(medium),
     variants=_variants,
     variant_rule=_variant_rule,

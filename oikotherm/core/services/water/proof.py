@@ -15,6 +15,13 @@ if TYPE_CHECKING:
     from ...work.sections import TestSection
 
 PLASTIC = ("plastic", "multilayer")
+OUT = {
+    "heater": "shut off at its valves, its relief valve out of the test with it",
+    "cylinder": "shut off at its valves, its safety valves out of the test with it",
+    "boiler": "shut off at its valves",
+    "vessel": "off, its branch capped: its gas would hide a leak",
+    "softener": "in bypass, or its ports capped",
+}
 LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
 
 
@@ -58,6 +65,15 @@ def _check_medium(design: Layout, section: TestSection, medium: str) -> None:
         raise Refused("medium", medium, "water, or air at low pressure on metal", "water")
 
 
+def _keeps_out(design: Layout, section: TestSection, rule: TestRule) -> tuple[tuple[str, str], ...]:
+    """Heaters, vessels and softeners: shut off, capped or plugged (typ)."""
+    return tuple(
+        (ident, OUT[station.kind])
+        for ident in section.stations
+        if (station := design.job.station(ident)) and station.kind in OUT
+    )
+
+
 PRESSURE_TEST = TestKind(
     id="water-pressure",
     service=SPEC.id,
@@ -80,5 +96,6 @@ PRESSURE_TEST = TestKind(
     tools=("test gauge", "hand pump", "caps", "tissue"),
     media=("water", "air"),
     check_medium=_check_medium,
+    keeps_out=_keeps_out,
 )
 TESTS = (PRESSURE_TEST,)

@@ -70,6 +70,7 @@ def _commissioned(design: Design, records: Sequence[Record]) -> list[PackSection
         rows = [("Commissioning", "Read", "Expected", "By")]
         for one in reads:
             said = f"{one.said} {one.line.unit}".strip() if one.said else "not read"
+            said = f"{said}: {one.verdict}" if one.verdict else said
             rows.append((one.line.says, said, one.line.expected or one.line.source, one.by_role))
         found.append(PackSection(f"Commissioning of {station}", tuple(rows)))
     return found

@@ -136,13 +136,16 @@ class TestKind(Generic[D]):
 
 @dataclass(frozen=True, slots=True)
 class CommissionLine:
-    """One line of a commissioning record. key: of its record; expected: what is looked for, "" where the maker says."""
+    """One line of a commissioning record. key: of its record; expected: what is looked for, "" where the maker says;
+    expected_pa, within_pa: for a pressure that is judged, what it should be and how far off it may be [Pa]."""
 
     key: str
     says: str
     unit: str
     expected: str
     source: str
+    expected_pa: float | None = None
+    within_pa: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

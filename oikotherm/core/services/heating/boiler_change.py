@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from ...errors import Refused
 from ...job.model import Job, Station
 from ...layout import Layout
-from ...quantity import length_text, trim
+from ...quantity import PA_PER_BAR, length_text, trim
 from ...tables import read_rows
 from ...work.plan import is_old, rates
 from ...work.steps import CommissionLine, Effect, Need, WorkStep
@@ -21,6 +21,7 @@ from .stations import SPEC
 
 FALL_MM_M = 44.0  # 2.5 degrees, typ: flue to the boiler, condensate away from it
 HOLE_OVER_MM = (10.0, 20.0)  # typ: the wall hole over the flue
+VESSEL_WITHIN_PA = 0.1 * PA_PER_BAR  # typ, what two gauges differ by
 GROSS_KWH_M3 = 10.7  # typ: natural gas, gross
 HOT_RISE_K = 35.0  # typ: what the hot water of a combi is stated at
 USUAL_FLUE_MM, USUAL_WALL_MM = 100.0, 300.0
@@ -89,8 +90,19 @@ def _commission(design: Layout, boiler: Station) -> Iterable[CommissionLine]:
         if not row["when"] or row["when"] in holds:
             key = f"commission:{boiler.id}:{row['id']}"
             yield CommissionLine(
-                key, row["says"], row["unit"], _expected(design, boiler, row["expected"]), row["source"]
+                key,
+                row["says"],
+                row["unit"],
+                _expected(design, boiler, row["expected"]),
+                row["source"],
+                _vessel_pa(design, boiler) if row["id"] == "precharge" else None,
+                VESSEL_WITHIN_PA,
             )
+
+
+def _vessel_pa(design: Layout, boiler: Station) -> float | None:
+    heating = next((one for one in heating_of(design) if one.circuit.source.id == boiler.id), None)
+    return None if heating is None or heating.vessel is None else heating.vessel.precharge_bar * PA_PER_BAR
 
 
 def _expected(design: Layout, boiler: Station, what: str) -> str:

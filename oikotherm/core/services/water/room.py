@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..rooms import ServiceRoom
+from .commissioning import commissioning
 from .demand import demand
 from .plan import STEPS
 from .proof import TESTS
@@ -15,4 +16,5 @@ ROOM = ServiceRoom(
     rules=RULES,
     steps=STEPS,
     tests=TESTS,
+    commissioning=commissioning,
 )

@@ -1,0 +1,41 @@
+"""What is read when fresh water runs: the pre-charge of every new expansion vessel."""
+
+from __future__ import annotations
+
+from ...layout import Layout
+from ...quantity import PA_PER_BAR, pressure_said
+from ...work.steps import CommissionLine, gauge_unit
+
+BELOW_SETTING_PA = 0.2 * PA_PER_BAR
+"""How far below the reducing valve's setting a vessel is set where it is metric (typ)."""
+WITHIN_PA = 0.1 * PA_PER_BAR  # typ, what two gauges differ by
+
+
+def commissioning(design: Layout) -> tuple[tuple[str, tuple[CommissionLine, ...]], ...]:
+    """The pre-charge of each new vessel on water: the supply's pressure in North America, 0.2 bar below it elsewhere
+    (typ), read with no water pressure on it. Where no supply says its pressure it is read first."""
+    supply_pa = max((one.data.supply_pa or 0.0 for one in design.job.stations if one.kind == "supply"), default=0.0)
+    unit = gauge_unit(design.job.practice)
+    american = design.job.practice == "north-american"
+    wanted_pa = supply_pa if american or not supply_pa else supply_pa - BELOW_SETTING_PA
+    said = "the supply" if american else "0.2 bar below the supply"
+    return tuple(
+        (
+            station.id,
+            (
+                CommissionLine(
+                    f"commission:{station.id}:precharge",
+                    "Pre-charge, no water pressure on it",
+                    unit,
+                    pressure_said(wanted_pa, unit).partition(" ")[0] if supply_pa else f"{said}, read at its highest",
+                    "typ",
+                    wanted_pa if supply_pa else None,
+                    WITHIN_PA,
+                ),
+            ),
+        )
+        for station in design.job.stations
+        if station.kind == "vessel"
+        and station.state == "new"
+        and {port.role for port in station.ports} & {"cold", "hot"}
+    )

@@ -155,7 +155,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
                 "method": fitted.joints[one.key].method,
                 "pipe": fitted.joints[one.key].pipe,
                 "why": ", ".join(one.reasons),
-                "weight": one.weight,
+                "weight": min(one.weight, 6),
                 **soaped.get(one.key, {}),
             }
             for one in suspects(design, shown, states)[:MOST_SUSPECTS]

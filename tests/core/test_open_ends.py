@@ -52,6 +52,26 @@ class SuspicionTest(unittest.TestCase):
         last = {one.key for one in found if "among the last made" in one.reasons}
         self.assertEqual(last, set(keys[-5:]))
 
+    def test_checks_left_blank_and_threads_on_old_pipe_stand_against_a_joint(self) -> None:
+        runs = tuple(run.model_copy(update={"state": "keep"}) if run.id == "G1" else run for run in FERN.job.runs)
+        design = derive(FERN.job.model_copy(update={"runs": runs}))
+        section = next(one for one in sections_of(design) if one.service == "gas" and "G2" in one.runs)
+        (proof,) = section_proofs(design, [section], [], state_mark(design))
+        turned = {one.key for one in suspects(design, proof, {}) if "turns the old thread behind it" in one.reasons}
+        self.assertTrue(turned)
+        arms, straights = design.pipework.arms, design.pipework.straights
+        for key in turned:
+            joint = design.fitted.joints[key]
+            beside = {straights[one].run for one in arms[joint.fitting_key].values()}
+            self.assertTrue(joint.method == "thread" and "G1" in beside, (key, beside))
+        self.assertEqual(
+            [one for one in suspects(FERN, proof, {}) if "turns the old thread behind it" in one.reasons], []
+        )
+        (made,) = {key for key in turned if design.fitted.joints[key].run == "G2"} or {next(iter(turned))}
+        states = joint_states([marked(made, "2026-03-01T10:00:00Z")])
+        (found,) = [one for one in suspects(design, proof, states) if one.key == made]
+        self.assertTrue(any(reason.endswith("left blank") for reason in found.reasons), found)
+
     def test_the_map_tells_proved_changed_and_running(self) -> None:
         section = next(one for one in sections_of(LOCK) if one.service == "gas")
         proof = section_proofs(LOCK, [section], [], state_mark(LOCK))[0]

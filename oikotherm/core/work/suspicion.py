@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from ..joints.fitted import Joint
 from ..layout import Layout
-from .records import JointState
+from .records import JointState, missing_checks
 from .sections import SectionProof
 
 TEMPORARY = ("cap", "plug", "stub", "open")
@@ -24,7 +25,7 @@ class Suspect:
 
 def suspects(design: Layout, proof: SectionProof, states: Mapping[str, JointState]) -> tuple[Suspect, ...]:
     """The joints of a section by suspicion: temporary ends, those not marked made or with a check left blank, the last
-    made, old threaded joints beside new ones that were turned with them, what was changed since a passed test."""
+    made, threads on old pipe, which turns with them, what was changed since a passed test."""
     work, fitted = design.pipework, design.fitted
     made = sorted(
         (mark[2], key)
@@ -41,7 +42,11 @@ def suspects(design: Layout, proof: SectionProof, states: Mapping[str, JointStat
         if node is not None and node.kind in TEMPORARY and not node.name:
             reasons.append(("a temporary end", 4))
         if key not in states or not states[key].yes("made"):
-            reasons.append(("not marked made", 3))
+            reasons.append(("not marked made", 5))
+        elif blanks := missing_checks(design.context.catalogue, joint.method, joint.pipe, states[key]):
+            reasons.append((f"{', '.join(blanks)} left blank", 2))
+        if joint.method == "thread" and _old(design, joint):
+            reasons.append(("turns the old thread behind it", 2))
         if key in changed:
             reasons.append(("changed since it was proved", 3))
         if key in last:
@@ -52,6 +57,14 @@ def suspects(design: Layout, proof: SectionProof, states: Mapping[str, JointStat
             found.append(Suspect(key, tuple(word for word, _ in reasons), sum(weight for _, weight in reasons)))
     order = {key: number for number, key in enumerate(proof.section.joints)}
     return tuple(sorted(found, key=lambda one: (-one.weight, order[one.key])))
+
+
+def _old(design: Layout, joint: Joint) -> bool:
+    """Whether a joint is made on pipe that was there: what it screws into turns with it."""
+    work = design.pipework
+    on = [joint.other, *work.arms.get(joint.fitting_key, {}).values()]
+    runs = {work.straights[key].run for key in on if key in work.straights}
+    return any(run.id in runs and run.state == "keep" for run in design.job.runs)
 
 
 def test_map(

@@ -54,6 +54,19 @@ def by_flooding(design, service):
 
 
 class SectionTest(unittest.TestCase):
+    def test_heating_in_north_america_is_held_at_100_psi_with_the_boiler_out(self):
+        """1.5 x 3 bar are 4.5 bar, less than 100 psi: 689.5 kPa. The British test stays below the safety valve."""
+        house = whole("lockhouse")
+        british = derive(house)
+        one = next(one for one in proofs(british) if one.section.service == "heating")
+        self.assertLess(one.rule.target_pa, 2.7e5 + 1)
+        self.assertEqual(one.kind.keeps_out(british, one.section, one.rule), ())
+        design = derive(house.model_copy(update={"practice": "north-american"}))
+        found = next(one for one in proofs(design) if one.section.service == "heating")
+        self.assertAlmostEqual(found.rule.target_pa, 689_476, delta=1)
+        self.assertEqual((found.rule.hold_min, found.rule.unit), (15.0, "psi"))
+        self.assertIn("safety valve", dict(found.kind.keeps_out(design, found.section, found.rule))["BLR"])
+
     def test_what_must_be_out_of_a_test(self):
         """By hand: at 20 mbar appliances stay, off at their valves; at 3 psi they come off; vessels hide leaks."""
         said = {}

@@ -15,6 +15,9 @@ if TYPE_CHECKING:
     from .sized import Heating
 
 LEAST_TEST_BAR = 1.5
+LEAST_AMERICAN_PA = 100 * 6894.757293168  # typ
+LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
+USUAL_SAFETY_BAR, AMERICAN_SAFETY_BAR = 3.0, 2.07  # typ, 2.07 bar are 30 psi
 USUAL_VOLUME_L, USUAL_GAS_L = 20.0, 1.0  # typ, where no circuit was sized
 
 
@@ -34,6 +37,17 @@ def circuit_of(design: Layout, section: TestSection) -> Heating | None:
 def _rule(design: Layout, section: TestSection) -> TestRule:
     heating = circuit_of(design, section)
     unit = gauge_unit(design.job.practice)
+    if design.job.practice == "north-american":
+        safety_pa = (heating.safety_bar if heating else AMERICAN_SAFETY_BAR) * PA_PER_BAR
+        litres = heating.volume_l if heating else USUAL_VOLUME_L
+        return TestRule(
+            max(1.5 * safety_pa, LEAST_AMERICAN_PA),
+            unit=unit,
+            hold_min=15.0,
+            volume_l=litres,
+            gas_l=max(LEFT_AIR * litres, 0.02),
+            source="typ, North American: 1.5 x the design pressure, at least 100 psi for 15 minutes",
+        )
     if heating is None or heating.vessel is None:
         return TestRule(LEAST_TEST_BAR * PA_PER_BAR, unit=unit, volume_l=USUAL_VOLUME_L, gas_l=USUAL_GAS_L)
     bar = test_pressure_bar(heating.vessel.hot_bar, heating.safety_bar)
@@ -45,6 +59,18 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
         volume_l=heating.volume_l,
         gas_l=vessel_l * (heating.vessel.precharge_bar + 1) / (bar + 1),
         mass_fraction=terms.mass_fraction if terms.medium == "mpg" else 0.0,
+    )
+
+
+def _keeps_out(design: Layout, section: TestSection, rule: TestRule) -> tuple[tuple[str, str], ...]:
+    """Boilers with their safety valves and vessels, where the test is above what a safety valve lets by."""
+    heating = circuit_of(design, section)
+    if rule.target_pa <= 0.9 * (heating.safety_bar if heating else USUAL_SAFETY_BAR) * PA_PER_BAR + 1.0:
+        return ()
+    return tuple(
+        (ident, "shut off at its valves, with its safety valve and vessel: the test is above what they bear")
+        for ident in section.stations
+        if (station := design.job.station(ident)) and station.kind in ("boiler", "vessel")
     )
 
 
@@ -67,5 +93,6 @@ FILL_AND_LEAK = TestKind(
     step_where="the whole circuit",
     hold="passed before anything is boxed, boarded or lagged",
     tools=("test gauge", "hand pump", "tissue"),
+    keeps_out=_keeps_out,
 )
 TESTS = (FILL_AND_LEAK,)

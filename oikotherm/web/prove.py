@@ -180,7 +180,7 @@ def _sees(frame: Frame, shown: SectionProof) -> list[str]:
     """What a test of a gas section can say before anybody pumps, by the gauge that fits best."""
     variants = shown.kind.variants_of(frame.design, shown.section)
     gauges = people_store.instruments(db.get())
-    if not variants or not gauges or shown.section.volume_l <= 0:
+    if not variants or shown.kind.judge is None or not gauges or shown.section.volume_l <= 0:
         return []
     gauge = gauges[_fit_gauge(shown)]
     step = gauge["resolution_bar"] * PA_PER_BAR

@@ -26,7 +26,7 @@ def body_of(
 ) -> dict[str, Any]:
     """The body of a test's record: what was tested, with what, and how its joints were made then. form: medium, stage
     and let-by check as typed. Raises Refused."""
-    medium = shown.kind.medium_of(frame.design, shown.section, form.get("medium", ""))
+    medium = shown.kind.medium_of(frame.design, shown.section, form.get("medium", ""), variant)
     let_by = [form.get(name, "").strip() for name in ("let_by_start", "let_by_end")]
     if any(let_by) and not all(let_by):
         raise Refused("let-by", " ".join(let_by), "both readings of the let-by check, a minute apart", "8.0 and 8.0")

@@ -11,7 +11,7 @@ from oikotherm.core.services import spec
 from oikotherm.core.services.rooms import rooms
 from oikotherm.core.work.proof import Rig, judge, read_readings
 from oikotherm.core.work.records import Record
-from oikotherm.core.work.sections import section_proofs, sections_of, state_mark
+from oikotherm.core.work.sections import rig_of, section_proofs, sections_of, state_mark
 from tests.core.test_memory import edits, rarer_edits
 from tests.jobs import CATALOGUE, edit, job, port, station, whole
 from tests.proving import passed, readings
@@ -66,6 +66,24 @@ class SectionTest(unittest.TestCase):
         self.assertAlmostEqual(found.rule.target_pa, 689_476, delta=1)
         self.assertEqual((found.rule.hold_min, found.rule.unit), (15.0, "psi"))
         self.assertIn("safety valve", dict(found.kind.keeps_out(design, found.section, found.rule))["BLR"])
+
+    def test_water_on_metal_may_be_tested_with_air_in_north_america(self):
+        """50 psi, 344.7 kPa, 15 minutes; judged as air, no joint to be seen dry; never where there is plastic."""
+        design = derive(whole("fernhollow"))
+        one = next(one for one in proofs(design) if one.section.key == "water/SUP.out/1")
+        self.assertEqual([name for name, _ in one.kind.variants_of(design, one.section)], ["water", "air"])
+        rule = one.kind.rule_of(design, one.section, "air")
+        self.assertAlmostEqual(rule.target_pa, 344_738, delta=1)
+        self.assertEqual(one.kind.medium_of(design, one.section, "", "air"), "air")
+        self.assertEqual(one.kind.medium_of(design, one.section, "", "water"), "water")
+        rig = rig_of(one.section, one.kind, rule, 0.5 * 6894.757, 0.0, ())
+        self.assertEqual((rig.phase, rig.joints), ("gas", 0))
+        held = {0: 3.447, 5: 3.447, 12: 3.447, 20: 3.447}
+        said = "\n".join(f"2026-03-01T10:{minute:02d}, {bar} bar, 18" for minute, bar in held.items())
+        self.assertEqual(judge(read_readings(said), rig).outcome, "pass")
+        self.assertEqual(judge(read_readings(said.replace("20, 3.447", "20, 3.2")), rig).outcome, "fail")
+        with self.assertRaisesRegex(Refused, "a test of this section"):
+            one.kind.rule_of(design, one.section, "oxygen")
 
     def test_what_must_be_out_of_a_test(self):
         """By hand: at 20 mbar appliances stay, off at their valves; at 3 psi they come off; vessels hide leaks."""
@@ -144,6 +162,9 @@ class SectionTest(unittest.TestCase):
         self.assertEqual(kind.medium_of(design, section, ""), "water")
         with self.assertRaises(Refused):
             kind.medium_of(design, section, "air")
+        self.assertEqual([name for name, _ in kind.variants_of(design, section)], ["water"])
+        with self.assertRaisesRegex(Refused, "a test of this section"):
+            kind.rule_of(design, section, "air")
         copper = derive(whole("fernhollow"))
         first = next(one for one in sections_of(copper) if one.service == "water")
         self.assertEqual(kind.medium_of(copper, first, "air"), "air")

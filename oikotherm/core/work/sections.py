@@ -278,7 +278,7 @@ def rig_of(
     dry: Iterable[str],
 ) -> Rig:
     """What a test of a section is judged by. dry: joints seen dry."""
-    looked = section.joints if kind.looked_dry else {}
+    looked = section.joints if kind.looked_dry and rule.gas_l else {}  # air leaves no joint wet
     return Rig(
         test_bar=rule.target_pa / PA_PER_BAR,
         resolution_bar=resolution_pa / PA_PER_BAR,

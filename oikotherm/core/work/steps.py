@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, Generic, Literal, TypeVar
 
@@ -91,9 +91,9 @@ class TestKind(Generic[D]):
     step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
     dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
     what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
-    common one (proof.judge) does not do; media: what it may be done with besides the usual; check_medium: refuses
-    what a section is never tested with; keeps_out: the stations of a section that must be out of its test, (id, how and
-    why)."""
+    common one (proof.judge) does not do; media: what it may be done with besides the usual; variant_media: what a
+    variant is done with, where it is another; check_medium: refuses what a section is never tested with; keeps_out: the
+    stations of a section that must be out of its test, (id, how and why)."""
 
     id: str
     service: str
@@ -112,13 +112,14 @@ class TestKind(Generic[D]):
     variant_rule: Callable[[D, Any, str], TestRule] | None = None
     judge: Callable[[Mapping[str, Any], Sequence[Any]], Any] | None = None
     media: tuple[str, ...] = ()
+    variant_media: Mapping[str, str] = field(default_factory=dict)
     check_medium: Callable[[D, Any, str], None] | None = None
     keeps_out: Callable[[D, Any, TestRule], tuple[tuple[str, str], ...]] | None = None
 
-    def medium_of(self, design: D, section: Any, said: str) -> str:
+    def medium_of(self, design: D, section: Any, said: str, variant: str = "") -> str:
         """The medium of a test, the usual one where nothing is said. Raises Refused for what a section is never tested
         with."""
-        medium = said or self.medium
+        medium = said or self.variant_media.get(variant, self.medium)
         if self.check_medium is not None:
             self.check_medium(design, section, medium)
         return medium

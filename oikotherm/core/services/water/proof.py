@@ -22,6 +22,7 @@ OUT = {
     "vessel": "off, its branch capped: its gas would hide a leak",
     "softener": "in bypass, or its ports capped",
 }
+AIR_PA = 50 * 6894.757293168
 LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
 
 
@@ -32,8 +33,7 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
     supplies = (design.job.station(ident) for ident in section.stations)
     said_pa = max((one.data.supply_pa or 0.0 for one in supplies if one), default=0.0)
     working_pa = said_pa or SPEC.pressure_pa
-    codes = {design.pipework.straights[key].pipe.code for key in section.straights}
-    soft = any(design.context.catalogue.material(code) in PLASTIC for code in codes)
+    soft = _soft(design, section)
     held = TestRule(
         working_pa,
         unit=gauge_unit(design.job.practice),
@@ -55,10 +55,42 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
     return replace(held, target_pa=target_pa, hold_min=10.0, source="typ for metal: 1.1 x the design pressure")
 
 
+def _soft(design: Layout, section: TestSection) -> list[str]:
+    """The plastic and multilayer pipe of a section."""
+    codes = {design.pipework.straights[key].pipe.code for key in section.straights}
+    return sorted(code for code in codes if design.context.catalogue.material(code) in PLASTIC)
+
+
+def _variants(design: Layout, section: TestSection) -> tuple[tuple[str, str], ...]:
+    """North America: water, or air where all of it is metal; elsewhere one procedure, which needs no name."""
+    if design.job.practice != "north-american":
+        return ()
+    air = (("air", "air at 50 psi"),) if not _soft(design, section) else ()
+    return (("water", "water at the working pressure"), *air)
+
+
+def _variant_rule(design: Layout, section: TestSection, variant: str) -> TestRule:
+    """What a section is tested with by a variant. Raises Refused for one that is none of this section."""
+    known = dict(_variants(design, section))
+    if variant not in known:
+        raise Refused("test", variant, f"a test of this section: {', '.join(known) or 'the usual one'}", "water")
+    usual = _rule(design, section)
+    if variant == "water":
+        return usual
+    return replace(
+        usual,
+        target_pa=AIR_PA,
+        settle_min=5.0,
+        hold_min=15.0,
+        coarsest_pa=0.02 * AIR_PA,
+        gas_l=0.0,
+        source="typ, North American: air at 50 psi for 15 minutes, never on plastic",
+    )
+
+
 def _check_medium(design: Layout, section: TestSection, medium: str) -> None:
     """Air on plastic is refused: it stores energy, and what bursts flies. Raises Refused."""
-    codes = {design.pipework.straights[key].pipe.code for key in section.straights}
-    soft = sorted(code for code in codes if design.context.catalogue.material(code) in PLASTIC)
+    soft = _soft(design, section)
     if medium == "air" and soft:
         raise Refused("medium", f"air on {', '.join(soft)}", "water: plastic pipe is never tested with air", "water")
     if medium not in ("water", "air"):
@@ -97,5 +129,8 @@ PRESSURE_TEST = TestKind(
     media=("water", "air"),
     check_medium=_check_medium,
     keeps_out=_keeps_out,
+    variants=_variants,
+    variant_rule=_variant_rule,
+    variant_media={"air": "air"},
 )
 TESTS = (PRESSURE_TEST,)

@@ -100,6 +100,12 @@ def _units() -> dict[str, Unit]:
         ("MJ", "energy", 1e6, 0, 3),
         ("BTU", "energy", BTU_J, 0, 0),
         ("therm", "energy", BTU_J * 1e5, 0, 3),
+        ("mg/L", "hardness", 1, 0, 0),  # as CaCO3
+        ("mmol/L", "hardness", 100.1, 0, 2),
+        ("dH", "hardness", 17.85, 0, 1),
+        ("dF", "hardness", 10, 0, 1),
+        ("gpg", "hardness", 17.12, 0, 1),
+        ("Clark", "hardness", 14.25, 0, 1),
         ("kv", "kv", 1, 0, 2),
         ("Cv", "kv", 0.8649767, 0, 2),  # Cv in US gal/min at 1 psi
     ]

@@ -25,7 +25,8 @@ GROUPS = (
     ("Fit-up and fixing", ("fitup", "fixing")),
     ("Radiators and boilers", ("radiators", "emitters", "boiler")),
     ("Heating water", ("circuits",)),
-    ("Gas", ("pipes", "fuel")),
+    ("Gas", ("pipes", "fuel", "proving")),
+    ("Fresh water", ("fresh", "softener")),
     ("Units", ("units",)),
 )
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 from ...layout import Layout
 from ...quantity import PA_PER_BAR, pressure_said
 from ...work.steps import CommissionLine, gauge_unit
+from .expansion import BELOW_SETTING_PA
 
-BELOW_SETTING_PA = 0.2 * PA_PER_BAR
-"""How far below the reducing valve's setting a vessel is set where it is metric (typ)."""
 WITHIN_PA = 0.1 * PA_PER_BAR  # typ, what two gauges differ by
 
 

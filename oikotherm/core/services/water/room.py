@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
 from ..rooms import ServiceRoom
 from .commissioning import commissioning
 from .demand import demand
@@ -10,6 +13,17 @@ from .proof import TESTS
 from .rules import RULES
 from .stations import SPEC
 
+if TYPE_CHECKING:
+    from ...bench.registry import Tool
+
+
+def tools() -> Mapping[str, Tool]:
+    """The calc tools of fresh water: read when somebody asks for one."""
+    from .bench import TOOLS
+
+    return TOOLS
+
+
 ROOM = ServiceRoom(
     spec=SPEC,
     demand=demand,
@@ -17,4 +31,5 @@ ROOM = ServiceRoom(
     steps=STEPS,
     tests=TESTS,
     commissioning=commissioning,
+    tools=tools,
 )

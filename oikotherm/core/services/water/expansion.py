@@ -1,0 +1,146 @@
+"""Where heated water goes when the supply is closed: the vessel, and the discharge of what a relief valve gives off."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from ...errors import Refused
+from ...matter import fluid
+from ...quantity import PA_PER_BAR, parse
+from ...tables import read_rows
+from ...working import Step
+
+ATMOSPHERE_PA = 101_325.0
+BELOW_SETTING_PA = 0.2 * PA_PER_BAR
+"""How far below the reducing valve's setting a vessel is set where it is metric (typ)."""
+SHARE_OF_RELIEF = {"north-american": 0.85, "british": 0.8, "continental": 0.8}
+"""The highest pressure allowed, as a share of the relief valve's setting (typ): one margin, shown."""
+LEAST_FALL_MM_M = 5.0  # 1 in 200, typ
+
+
+@dataclass(frozen=True, slots=True)
+class ExpansionTank:
+    """expansion_l: what the water grows by; needed_l: the vessel for it; chosen_l: the next that is made, None where
+    none is large enough; precharge_pa: what it is set to, gauge."""
+
+    expansion_l: float
+    needed_l: float
+    chosen_l: float | None
+    precharge_pa: float
+    working: tuple[Step, ...]
+
+
+@functools.cache
+def vessel_sizes_l(practice: str) -> tuple[float, ...]:
+    """The vessels that are made for fresh water [L], rising."""
+    return tuple(
+        parse(f"{row['size']} {row['unit']}", "volume", "L") * 1000
+        for row in read_rows(__package__, "vessels.csv")
+        if row["practice"] == practice
+    )
+
+
+def expansion_tank(
+    heater_l: float, cold_c: float, hot_c: float, supply_pa: float, relief_pa: float, practice: str
+) -> ExpansionTank:
+    """The vessel for a storage heater on a closed supply. supply_pa: the highest that stands there, or the reducing
+    valve's setting; relief_pa: the relief valve's setting, both gauge. Raises Refused where the figures leave no room.
+
+    Source: expansion by the density of water (IAPWS-IF97), the vessel by Boyle's law; margins typ."""
+    if not 1 <= heater_l <= 20_000:
+        raise Refused("heater", f"{heater_l:g} L", "1 to 20,000 L", "40 gal")
+    if not 0 < cold_c < hot_c <= 99:
+        raise Refused("hot_c", f"{cold_c:g} to {hot_c:g} C", "cold above 0, hot above it and up to 99 C", "10 and 60")
+    american = practice == "north-american"
+    precharge_pa = supply_pa if american else supply_pa - BELOW_SETTING_PA
+    share = SHARE_OF_RELIEF[practice]
+    most_pa = share * relief_pa
+    if not 0 < precharge_pa < most_pa <= 2e6:
+        said = f"supply {supply_pa / PA_PER_BAR:.2f} bar, relief {relief_pa / PA_PER_BAR:.2f} bar"
+        raise Refused("supply", said, f"a supply below {share:g} x the relief valve: a reducing valve first", "60 psi")
+    cold, hot = fluid(cold_c).density_kg_m3, fluid(hot_c).density_kg_m3
+    growth = cold / hot - 1
+    expansion_l = heater_l * growth
+    low, high = precharge_pa + ATMOSPHERE_PA, most_pa + ATMOSPHERE_PA
+    needed_l = expansion_l / (1 - low / high)
+    chosen = next((size for size in vessel_sizes_l(practice) if size >= needed_l - 1e-9), None)
+    steps = (
+        Step(
+            "expansion = heater x (density cold / hot - 1)",
+            (("heater_l", heater_l), ("cold_kg_m3", cold), ("hot_kg_m3", hot)),
+            expansion_l,
+            "L",
+            "IAPWS-IF97",
+        ),
+        Step(
+            "pre-charge = the supply" if american else "pre-charge = the supply less 0.2 bar",
+            (("supply_pa", supply_pa),),
+            precharge_pa,
+            "Pa",
+            "typ",
+        ),
+        Step(f"highest = {share:g} x relief", (("relief_pa", relief_pa),), most_pa, "Pa", "typ"),
+        Step(
+            "vessel = expansion / (1 - pre-charge / highest), absolute",
+            (("expansion_l", expansion_l), ("precharge_abs_pa", low), ("highest_abs_pa", high)),
+            needed_l,
+            "L",
+            "Boyle's law",
+        ),
+    )
+    return ExpansionTank(expansion_l, needed_l, chosen, precharge_pa, steps)
+
+
+@dataclass(frozen=True, slots=True)
+class Discharge:
+    """ok: whether the pipe may be so; longest_m: straight, once its bends are taken off; why: what is wrong, or what
+    holds."""
+
+    ok: bool
+    longest_m: float
+    why: tuple[str, ...]
+
+
+@functools.cache
+def _longest() -> Mapping[tuple[str, str], float]:
+    return {(row["d1_mm"], row["size"]): float(row["longest_m"]) for row in read_rows(__package__, "discharge.csv")}
+
+
+@functools.cache
+def _bend_m() -> Mapping[str, float]:
+    return {row["size"]: float(row["metres"]) for row in read_rows(__package__, "discharge_bends.csv")}
+
+
+def discharge_pipe(d1: str, size: str, length_m: float, bends: int, fall_mm_m: float) -> Discharge:
+    """The pipe after a tundish of an unvented hot water store, copper. d1: the size of the pipe before it (15, 22 or
+    28); size: of this one; bends: how many. Raises Refused for what the table has not. Source: typ table by outlet;
+    local code and the maker decide."""
+    table = _longest()
+    firsts = sorted({first for first, _ in table})
+    if d1 not in firsts:
+        raise Refused("d1", d1, f"the pipe between valve and tundish: {', '.join(firsts)}", "15")
+    sizes = [other for first, other in table if first == d1]
+    if not 0 <= length_m <= 1000 or not 0 <= bends <= 200 or not -1000 <= fall_mm_m <= 1000:
+        said = f"{length_m:g} m, {bends} bends, {fall_mm_m:g} mm/m"
+        raise Refused("length", said, "up to 1000 m, 200 bends, a fall of up to 1000 mm/m", "6 m")
+    if size not in sizes:
+        smaller = size.replace(".", "", 1).isdigit() and float(size) < float(sizes[0])
+        if not smaller:
+            raise Refused("bore", size, f"a size after {d1}: {', '.join(sizes)}", sizes[0])
+        return Discharge(False, 0.0, (f"{size} after {d1} is too small: at least {sizes[0]}",))
+    each = _bend_m()[size]
+    longest = max(table[d1, size] - bends * each, 0.0)
+    why = []
+    if length_m > longest + 1e-9:
+        larger = next((one for one in sizes if _room(d1, one, bends) >= length_m - 1e-9), None)
+        way = f"take {larger}" if larger else "no size of the table takes it: a shorter way, or the maker's sum"
+        why.append(f"{length_m:g} m with {bends} bends is longer than {longest:g} m: {way}")
+    if fall_mm_m < LEAST_FALL_MM_M - 1e-9:
+        why.append(f"it falls {fall_mm_m:g} mm a metre, {LEAST_FALL_MM_M:g} at least: 1 in 200")
+    return Discharge(not why, longest, tuple(why) or (f"{table[d1, size]:g} m less {bends} bends of {each:g} m",))
+
+
+def _room(d1: str, size: str, bends: int) -> float:
+    return _longest()[d1, size] - bends * _bend_m()[size]

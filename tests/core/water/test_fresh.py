@@ -1,0 +1,170 @@
+"""Fresh water sums against published points and hand calculation."""
+
+from __future__ import annotations
+
+import unittest
+
+from oikotherm.core.bench import find_tool
+from oikotherm.core.errors import Refused
+from oikotherm.core.quantity import convert
+from oikotherm.core.services.water.expansion import discharge_pipe
+from oikotherm.core.services.water.flows import outlets, peak_flow
+from oikotherm.core.services.water.softening import capacity_g_l
+
+GALLON_L = 3.785411784
+
+
+def calc(name: str, **said):
+    return find_tool(name).run(said)
+
+
+class DemandTest(unittest.TestCase):
+    def test_every_row_of_the_loading_unit_table(self) -> None:
+        """Basins count 1 each; beyond 50 the table ends."""
+        for units, flow in (
+            (1, 0.10),
+            (2, 0.20),
+            (3, 0.22),
+            (5, 0.27),
+            (8, 0.35),
+            (10, 0.40),
+            (15, 0.50),
+            (20, 0.60),
+            (50, 1.0),
+        ):
+            self.assertAlmostEqual(peak_flow({"basin": units}, "loading-units").flow_l_s, flow, places=9)
+        self.assertAlmostEqual(peak_flow({"basin": 12}, "loading-units").flow_l_s, 0.44)  # 0.40 + 2/5 x 0.10
+        with self.assertRaisesRegex(Refused, "at most 50"):
+            peak_flow({"basin": 51}, "loading-units")
+
+    def test_never_below_the_largest_outlet(self) -> None:
+        self.assertAlmostEqual(peak_flow({"bath": 1}, "loading-units").flow_l_s, 0.30)  # the curve gives 0.245 at 4
+        self.assertAlmostEqual(peak_flow({"rain-shower": 1}, "loading-units").flow_l_s, 0.25)  # the curve gives 0.20
+
+    def test_fixture_units(self) -> None:
+        """gpm of tank systems; below 6 straight down to 0."""
+        for units, gpm in ((3, 2.5), (6, 5), (10, 8), (15, 11), (20, 14), (30, 20), (40, 25), (50, 29)):
+            found = peak_flow({"basin": units}, "fixture-units").flow_l_s
+            self.assertAlmostEqual(found, gpm * GALLON_L / 60, places=6)
+        house = {"basin": 2, "wc": 2, "shower": 1, "bath": 1, "sink": 1, "washing-machine": 1}
+        self.assertAlmostEqual(peak_flow(house, "fixture-units").units, 2 + 5 + 2 + 4 + 1.5 + 4)
+
+    def test_the_continental_formula(self) -> None:
+        """Published points: sum 1 gives 0.54, 2 gives 0.75, 5 gives 1.07 L/s; below 0.2 all run."""
+        for showers, flow in ((20 / 3, 0.54), (40 / 3, 0.75), (100 / 3, 1.07)):
+            total = showers * 0.15
+            self.assertAlmostEqual(1.48 * total**0.19 - 0.94, flow, delta=0.006)
+        self.assertAlmostEqual(peak_flow({"shower": 20}, "continental").flow_l_s, 1.48 * 3.0**0.19 - 0.94, places=9)
+        self.assertAlmostEqual(peak_flow({"basin": 2}, "continental").flow_l_s, 0.14)
+        few = peak_flow({"basin": 3}, "continental")  # 0.21: the formula gives 0.160
+        self.assertAlmostEqual(few.flow_l_s, 1.48 * 0.21**0.19 - 0.94, places=9)
+
+    def test_flow_never_falls_when_an_outlet_is_added(self) -> None:
+        for school in ("loading-units", "continental", "fixture-units"):
+            for kind in outlets():
+                flows = [peak_flow({kind: n}, school).flow_l_s for n in range(1, 10)]
+                self.assertEqual(flows, sorted(flows), (school, kind))
+
+    def test_what_is_refused(self) -> None:
+        for bad in ({"piano": 1}, {"basin": 1.5}, {"basin": -1}, {}, {"basin": 0}):
+            with self.assertRaises(Refused):
+                calc("water_demand", outlets=bad)
+
+
+class StoreTest(unittest.TestCase):
+    def test_the_expansion_tank_of_a_forty_gallon_heater(self) -> None:
+        """Published anchors: 1.42 gal at 60 psi, 2.01 gal at 80 psi; the 2.1 gal tank takes both."""
+        for supply, gallons in (("60 psi", 1.42), ("80 psi", 2.01)):
+            found = calc(
+                "expansion_tank",
+                heater="40 gal",
+                cold_c=10,
+                hot_c=60,
+                supply=supply,
+                relief="150 psi",
+                practice="north-american",
+            )
+            self.assertAlmostEqual(found["needed_l"] / GALLON_L, gallons, delta=0.02)
+            self.assertAlmostEqual(found["chosen_l"] / GALLON_L, 2.1, places=3)
+        self.assertAlmostEqual(found["expansion_l"] / (40 * GALLON_L), 0.017, delta=0.0003)
+
+    def test_a_metric_vessel_is_set_below_the_reducing_valve(self) -> None:
+        """150 L, 3 bar, 6 bar relief: set to 2.8; the density makes 2.517 L; over 1 - 3.813 / 5.813 7.32 L, so 8."""
+        found = calc("expansion_tank", heater=150, supply=3, relief=6, practice="continental")
+        self.assertAlmostEqual(found["precharge_pa"], 2.8e5, delta=1)
+        self.assertAlmostEqual(found["needed_l"], 7.316, delta=0.01)
+        self.assertEqual(found["chosen_l"], 8)
+        none = calc("expansion_tank", heater=1000, supply=3, relief=6, practice="continental")
+        self.assertIsNone(none["chosen_l"])
+        with self.assertRaisesRegex(Refused, "reducing valve"):
+            calc("expansion_tank", heater=150, supply=5, relief=6)
+
+    def test_the_wait_for_hot(self) -> None:
+        """15 mm copper, bore 13.6 mm: 0.1453 L/m; 12 m are 1.743 L, at 6 L/min 17.4 s."""
+        found = calc("hot_wait", pipe="cu-m 15", length="12 m", flow="6 L/min")
+        self.assertAlmostEqual(found["litres"], 1.743, delta=0.002)
+        self.assertAlmostEqual(found["seconds"], 17.43, delta=0.02)
+        self.assertIn("circulation", calc("hot_wait", pipe="cu-m 22", length="12 m", flow="6 L/min")["text"])
+
+    def test_the_discharge_table(self) -> None:
+        for d1, sizes in (("15", "22 28 35"), ("22", "28 35 42"), ("28", "35 42 54")):
+            for size, longest in zip(sizes.split(), (9, 18, 27), strict=True):
+                self.assertTrue(discharge_pipe(d1, size, longest, 0, 5).ok)
+                self.assertFalse(discharge_pipe(d1, size, longest + 0.1, 0, 5).ok)
+        four = discharge_pipe("15", "22", 6.0, 4, 10)  # 9 - 4 x 0.8 = 5.8
+        self.assertAlmostEqual(four.longest_m, 5.8)
+        self.assertIn("take 28", four.why[0])
+        self.assertTrue(discharge_pipe("15", "28", 6.0, 4, 10).ok)
+        self.assertIn("1 in 200", discharge_pipe("15", "22", 3.0, 0, 4).why[0])
+        self.assertFalse(discharge_pipe("15", "15", 1.0, 0, 10).ok)
+        self.assertIn("no size", discharge_pipe("15", "35", 40.0, 0, 10).why[0])
+        for bad in (("16", "22"), ("15", "54"), ("15", "x")):
+            with self.assertRaises(Refused):
+                discharge_pipe(*bad, 1.0, 0, 5)
+
+
+class SoftenerTest(unittest.TestCase):
+    def test_a_household_by_hand(self) -> None:
+        """4 x 150 L x 300 mg/L = 180 g/d; 20 L x 58 = 1160 g; (1160 - 180) / 180 = 5.44 d; 3.2 kg each: 214.5 kg a
+        year; sodium 300 x 0.46 = 138 mg/L; 1.5 m3/h through Kv 3 loses 0.25 bar."""
+        found = calc("softener", people=4, hardness=300, resin=20, salt=160, flow="1.5 m3/h", kv=3)
+        self.assertAlmostEqual(found["load_g_day"], 180)
+        self.assertAlmostEqual(found["capacity_g"], 1160)
+        self.assertAlmostEqual(found["interval_days"], 5.444, places=3)
+        self.assertAlmostEqual(found["salt_kg_year"], 214.53, places=1)
+        self.assertAlmostEqual(found["sodium_mg_l"], 138)
+        self.assertAlmostEqual(found["drop_pa"], 25_000, delta=1)
+        self.assertIn("75 bed volumes", found["text"])
+        iron = calc("softener", people=4, hardness=300, resin=20, salt=160, iron=2, raw_sodium=80)
+        self.assertAlmostEqual(iron["load_g_day"], 4 * 0.15 * 420)
+        self.assertIn("drinking tap", iron["text"])  # 80 + 138 = 218
+
+    def test_capacity_by_salt(self) -> None:
+        """10 lb/ft3 are 160 g/L and give 26 kgrain/ft3: 59.5 g/L by the North American figures, 58 by the table."""
+        self.assertEqual([capacity_g_l(salt) for salt in (100, 160, 240)], [45, 58, 69])
+        self.assertAlmostEqual(capacity_g_l(130), 51.5)
+        grains = 26_000 * 0.06479891 / 28.316847
+        self.assertAlmostEqual(capacity_g_l(160.2) / grains, 1, delta=0.03)
+        for salt in (99, 241):
+            with self.assertRaises(Refused):
+                capacity_g_l(salt)
+        with self.assertRaisesRegex(Refused, "two days"):
+            calc("softener", people=40, hardness=300, resin=20, salt=160)
+
+    def test_hardness_in_any_unit(self) -> None:
+        """1 mmol/L is 100.1 mg/L and 5.61 dH; 1 dH 17.85, 1 dF 10, 1 gpg 17.12, 1 Clark 14.25."""
+        for said, to, value in (
+            ("1 mmol/L", "mg/L", 100.1),
+            ("1 mmol/L", "dH", 5.608),
+            ("17.85 mg/L", "dH", 1),
+            ("30 dF", "mg/L", 300),
+            ("18 gpg", "mg/L", 308.16),
+            ("20 Clark", "mg/L", 285),
+        ):
+            self.assertAlmostEqual(convert(said, to)[0], value, delta=value * 0.001, msg=said)
+        with self.assertRaises(Refused):
+            convert("18 gpg", "bar")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -26,6 +26,7 @@ ROOMS = (
     "quantity",
     "working",
     "matter",
+    "pipe_loss",
     "catalogue",
     "fields",
     "spec",

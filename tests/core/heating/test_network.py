@@ -16,6 +16,7 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.matter import fluid
 from oikotherm.core.network.friction import pipe_drop, valve_drop_pa
 from oikotherm.core.network.solver import Branch, PumpCurve, solve
+from oikotherm.core.pipe_loss import pipe_loss_w_m_k
 from oikotherm.core.services.heating.emitter import RATED_LOG_K, output
 from oikotherm.core.services.heating.simulate import Setting, Settings, balance, emitter_return_c, simulate
 from oikotherm.core.services.heating.sizing import heating_of
@@ -24,7 +25,6 @@ from oikotherm.core.services.heating.valves import (
     circulators,
     kv_of_turns,
     lockshield_curve,
-    pipe_loss_w_m_k,
     turns_of_kv,
 )
 from oikotherm.demo import documents

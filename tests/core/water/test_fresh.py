@@ -106,6 +106,18 @@ class StoreTest(unittest.TestCase):
         self.assertAlmostEqual(found["seconds"], 17.43, delta=0.02)
         self.assertIn("circulation", calc("hot_wait", pipe="cu-m 22", length="12 m", flow="6 L/min")["text"])
 
+    def test_a_circulation(self) -> None:
+        """Bare 15 mm at 60 K gives 35 W/m (typ): 20 m are 700 W; over 5 K in water at 80 C (971.8 kg/m3, 4196 J/kg K)
+        0.0343 L/s."""
+        found = calc("recirculation", pipe="cu-m 15", length="20 m", water_c=80, air_c=20, delta_k=5)
+        self.assertAlmostEqual(found["loss_w"], 700, delta=10)
+        self.assertAlmostEqual(found["flow_l_s"], found["loss_w"] / (4196 * 5 * 971.8) * 1000, delta=2e-5)
+        lagged = calc("recirculation", pipe="cu-m 15", length="20 m", water_c=80, air_c=20, lagging=13)
+        self.assertAlmostEqual(lagged["loss_w"], 220, delta=10)
+        self.assertIn("colder than 50", calc("recirculation", pipe="cu-m 15", length=2000, delta_k=12)["text"])
+        with self.assertRaises(Refused):
+            calc("recirculation", pipe="cu-m 15", length=2000, water_c=15)
+
     def test_the_discharge_table(self) -> None:
         for d1, sizes in (("15", "22 28 35"), ("22", "28 35 42"), ("28", "35 42 54")):
             for size, longest in zip(sizes.split(), (9, 18, 27), strict=True):

@@ -22,6 +22,7 @@ from ...network.graph import has_trait, hub_port
 from ...network.section import PipeSection
 from ...network.sides import BAR_KV, BYPASS, side
 from ...network.solver import Branch, PumpCurve, Solved, solve
+from ...pipe_loss import pipe_loss_w_m_k
 from ...pipework.geometry import Node
 from ...quantity import leading_number
 from .carry_heat import carry_heat
@@ -31,7 +32,7 @@ from .pumps import PumpDuty
 from .sized import Heating, Load
 from .sizing import BOILER_KV, heating_of
 from .stations import SPEC
-from .valves import circulators, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
+from .valves import circulators, kv_of_turns, turns_of_kv
 
 if TYPE_CHECKING:
     from ...layout import Layout

@@ -13,11 +13,12 @@ from ....bench.lengths import read_pipe
 from ....bench.registry import Input, Quantity, in_force, mm
 from ....errors import Refused
 from ....matter import fluid
+from ....pipe_loss import pipe_loss_w_m_k
 from ....quantity import parse
 from ....working import Step
 from .. import circuit_water as service
 from ..circuit_water import Storey
-from ..valves import choose_pump, corrected_turns, kv_of_turns, pipe_loss_w_m_k, turns_of_kv
+from ..valves import choose_pump, corrected_turns, kv_of_turns, turns_of_kv
 from .box import tool
 
 

@@ -1,4 +1,4 @@
-"""calc water_demand, hot_wait, expansion_tank, discharge_pipe: fresh water, cold and hot."""
+"""calc water_demand, hot_wait, recirculation, expansion_tank, discharge_pipe: fresh water, cold and hot."""
 
 from __future__ import annotations
 
@@ -10,6 +10,8 @@ from pydantic import Field
 from ....bench.lengths import read_pipe
 from ....bench.registry import Input, Quantity, in_force, mm
 from ....errors import Refused
+from ....matter import fluid
+from ....pipe_loss import pipe_loss_w_m_k
 from ....quantity import PA_PER_BAR, US_GALLON_M3, parse
 from ....working import Step
 from .. import expansion, flows
@@ -84,6 +86,64 @@ def hot_wait(said: WaitIn) -> dict[str, Any]:
         "seconds": round(seconds, 2),
         "litres": round(litres, 4),
         "text": f"{seconds:.0f} s and {litres:.2f} L wasted{'; more than 30 s: circulation' if seconds > 30 else ''}",
+        "working": [step.as_dict() for step in steps],
+    }
+
+
+class CirculationIn(Input):
+    pipe: str = Field(description="pipe and size, such as cu-m 15")
+    length: Quantity = Field(description="of flow and return together; mm, or text with a unit such as 40 m")
+    water_c: Quantity = Field(default=60.0, description="water as it leaves the store; C, or text with a unit (60)")
+    air_c: Quantity = Field(default=20.0, description="air around the pipe; C, or text with a unit (20)")
+    delta_k: float = Field(default=5.0, gt=0, le=30, description="how far it may cool on the way, K, 0 to 30 (5)")
+    lagging: Quantity = Field(default=0.0, description="lagging; mm, or text with a unit (0: bare)")
+
+
+@tool(
+    "Circulation of hot water",
+    "what a circulation loses, and the flow that holds its temperature",
+    {"pipe": "cu-m 15", "length": "40 m", "water_c": 60, "air_c": 20, "delta_k": 5, "lagging": 13},
+    "The store is kept at 60 C, what comes back at 50 C or more (continental 55).",
+)
+def recirculation(said: CirculationIn) -> dict[str, Any]:
+    """{loss_w, flow_l_s, text, working}. Raises Refused."""
+    pipe = read_pipe(said.pipe, in_force())
+    row = in_force().pipe(pipe.code, pipe.size)
+    if row is None or row.od_mm is None:
+        raise Refused("pipe", said.pipe, "a pipe with an outside diameter", "cu-m 15")
+    length_m, lag_mm = mm(said.length, "length") / 1000, mm(said.lagging, "lagging")
+    water_c = parse(said.water_c, "temperature", "C", field="water_c")
+    air_c = parse(said.air_c, "temperature", "C", field="air_c")
+    if not 0 <= length_m <= 10_000 or not 0 <= lag_mm <= 200:
+        raise Refused("length", f"{length_m:g} m, {lag_mm:g} mm of lagging", "up to 10 km, up to 200 mm", "40 m")
+    if not -30 <= air_c < water_c <= 95 or water_c <= 1:
+        raise Refused("water_c", f"water {water_c:g} C, air {air_c:g} C", "water warmer than the air, up to 95 C", "60")
+    rate = pipe_loss_w_m_k(row.od_mm, lag_mm, water_c - air_c)
+    loss_w = rate * length_m * (water_c - air_c)
+    medium = fluid(water_c)
+    flow_l_s = loss_w / (medium.heat_j_kg_k * said.delta_k) / medium.density_kg_m3 * 1000
+    steps = (
+        Step(
+            "loss = U x length x (water - air)",
+            (("u_w_m_k", rate), ("length_m", length_m), ("difference_k", water_c - air_c)),
+            loss_w,
+            "W",
+            "typ: film 12.4 bare, 9 W/m2K lagged; 0.035 W/mK",
+        ),
+        Step(
+            "flow = loss / (heat of water x cooling)",
+            (("heat_j_kg_k", medium.heat_j_kg_k), ("delta_k", said.delta_k), ("density_kg_m3", medium.density_kg_m3)),
+            flow_l_s,
+            "L/s",
+            medium.source,
+        ),
+    )
+    back_c = water_c - said.delta_k
+    cold = "; it comes back colder than 50 C" if back_c < 50 else ""
+    return {
+        "loss_w": round(loss_w, 2),
+        "flow_l_s": round(flow_l_s, 5),
+        "text": f"{loss_w:.0f} W lost, {flow_l_s * 60:.2f} L/min hold it at {back_c:.0f} C and more{cold}",
         "working": [step.as_dict() for step in steps],
     }
 

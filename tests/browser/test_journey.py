@@ -78,6 +78,8 @@ class JourneyTest(BrowserCase):
             stops = page.locator(".finding.stop").count()
             if not stops:
                 break
+            # its ways are tried when they are shown; those that do not hold go away again
+            page.wait_for_function("() => !document.querySelector('details.finding[open] [data-later]')")
             self.tab_to(".finding.stop .remedy:last-of-type button, .finding.stop .remedy button", 200)
             page.keyboard.press("Enter")
             page.wait_for_function("n => document.querySelectorAll('.finding.stop').length < n", arg=stops)
@@ -96,7 +98,7 @@ class JourneyTest(BrowserCase):
         self.assertEqual(cuts["F1-A"], 110 + 19 - 16)
         for by_hand in (1700 - 32, 2790 - 32, 71 - 16 + 16):
             self.assertIn(by_hand, cuts.values())
-        self.assertGreater(len(cuts), 14)  # eleven legs, and what the remedies put in
+        self.assertGreater(len(cuts), 11)  # eleven legs, and what the remedies put in
 
         self.tab_to("#cuts summary")
         page.keyboard.press("8")

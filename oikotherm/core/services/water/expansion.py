@@ -33,13 +33,13 @@ class ExpansionTank:
 
 
 @functools.cache
-def vessel_sizes_l(practice: str) -> tuple[float, ...]:
-    """The vessels that are made for fresh water [L], rising."""
-    return tuple(
-        parse(f"{row['size']} {row['unit']}", "volume", "L") * 1000
-        for row in read_rows(__package__, "vessels.csv")
-        if row["practice"] == practice
-    )
+def vessel_sizes_l() -> Mapping[str, tuple[float, ...]]:
+    """The vessels that are made for fresh water [L], rising, by practice."""
+    found: dict[str, list[float]] = {}
+    for row in read_rows(__package__, "vessels.csv"):
+        size_l = parse(f"{row['size']} {row['unit']}", "volume", "L") * 1000
+        found.setdefault(row["practice"], []).append(size_l)
+    return {practice: tuple(sorted(sizes)) for practice, sizes in found.items()}
 
 
 def expansion_tank(
@@ -65,7 +65,7 @@ def expansion_tank(
     expansion_l = heater_l * growth
     low, high = precharge_pa + ATMOSPHERE_PA, most_pa + ATMOSPHERE_PA
     needed_l = expansion_l / (1 - low / high)
-    chosen = next((size for size in vessel_sizes_l(practice) if size >= needed_l - 1e-9), None)
+    chosen = next((size for size in vessel_sizes_l()[practice] if size >= needed_l - 1e-9), None)
     steps = (
         Step(
             "expansion = heater x (density cold / hot - 1)",

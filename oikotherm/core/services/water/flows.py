@@ -63,13 +63,13 @@ def outlets() -> Mapping[str, Outlet]:
 
 
 @functools.cache
-def _curve(school: str) -> tuple[tuple[float, float], ...]:
-    """(units, flow [L/s]) of a school, rising."""
-    return tuple(
-        (float(row["units"]), parse(f"{row['flow']} {row['unit']}", "volume-flow", "L/s") * 1000)
-        for row in read_rows(__package__, "unit_flows.csv")
-        if row["school"] == school
-    )
+def _curves() -> Mapping[str, tuple[tuple[float, float], ...]]:
+    """(units, flow [L/s]) of each school, rising."""
+    found: dict[str, list[tuple[float, float]]] = {}
+    for row in read_rows(__package__, "unit_flows.csv"):
+        flow_l_s = parse(f"{row['flow']} {row['unit']}", "volume-flow", "L/s") * 1000
+        found.setdefault(row["school"], []).append((float(row["units"]), flow_l_s))
+    return {school: tuple(sorted(points)) for school, points in found.items()}
 
 
 def peak_flow(counted: Mapping[str, int], school: School) -> PeakFlow:
@@ -87,7 +87,7 @@ def peak_flow(counted: Mapping[str, int], school: School) -> PeakFlow:
     if school == "continental":
         return _continental(used)
     units = sum((one.loading_units if school == "loading-units" else one.fixture_units) * n for one, n in used.items())
-    curve = _curve(school)
+    curve = _curves()[school]
     if units > curve[-1][0]:
         raise Refused("outlets", f"{units:g} units", f"at most {curve[-1][0]:g}, as far as the table goes", "basin 2")
     inputs = tuple(

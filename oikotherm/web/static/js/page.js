@@ -95,7 +95,7 @@ class Page extends EventTarget {
 
   /** Put the server's parts in place of the old ones and move to its revision. */
   take(answer) {
-    const focus = document.activeElement?.id;
+    const {id: focus, dataset: {commands} = {}} = document.activeElement ?? {};
     for (const [id, html] of Object.entries(answer.fragments ?? {})) {
       const old = document.getElementById(id);
       if (!old) continue;
@@ -109,7 +109,11 @@ class Page extends EventTarget {
     }
     this.rev = answer.rev;
     this.main.dataset.rev = answer.rev;
-    if (focus && document.activeElement === document.body) document.getElementById(focus)?.focus();
+    if (document.activeElement === document.body) {
+      const remedies = commands ? [...document.querySelectorAll("[data-commands]")] : [];
+      const again = focus ? document.getElementById(focus) : remedies.find((one) => one.dataset.commands === commands);
+      again?.focus();
+    }
     this.dispatchEvent(new CustomEvent("changed", {detail: answer}));
   }
 

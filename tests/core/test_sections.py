@@ -1,5 +1,6 @@
 """What is proved together, and that a test un-proves exactly what is changed after it."""
 
+import functools
 import random
 import unittest
 
@@ -15,6 +16,12 @@ from oikotherm.core.work.sections import rig_of, section_proofs, sections_of, st
 from tests.core.test_memory import edits, rarer_edits
 from tests.jobs import CATALOGUE, edit, job, port, station, whole
 from tests.proving import passed, readings
+
+
+@functools.cache
+def shipped(name):
+    """A demo as it ships, derived once for all tests."""
+    return derive(whole(name))
 
 
 def proofs(design, records=()):
@@ -69,7 +76,7 @@ class SectionTest(unittest.TestCase):
 
     def test_water_on_metal_may_be_tested_with_air_in_north_america(self):
         """50 psi, 344.7 kPa, 15 minutes; judged as air, no joint to be seen dry; never where there is plastic."""
-        design = derive(whole("fernhollow"))
+        design = shipped("fernhollow")
         one = next(one for one in proofs(design) if one.section.key == "water/SUP.out/1")
         self.assertEqual([name for name, _ in one.kind.variants_of(design, one.section)], ["water", "air"])
         rule = one.kind.rule_of(design, one.section, "air")
@@ -89,7 +96,7 @@ class SectionTest(unittest.TestCase):
         """By hand: at 20 mbar appliances stay, off at their valves; at 3 psi they come off; vessels hide leaks."""
         said = {}
         for name in ("lockhouse", "fernhollow"):
-            design = derive(whole(name))
+            design = shipped(name)
             for one in proofs(design):
                 if one.kind.keeps_out:
                     said[one.section.key] = dict(one.kind.keeps_out(design, one.section, one.rule))
@@ -101,7 +108,7 @@ class SectionTest(unittest.TestCase):
         self.assertIn("hide a leak", said["water/SUP.out/1"]["EXP"])
 
     def test_three_services_three_kinds_of_section(self):
-        design = derive(whole("lockhouse"))
+        design = shipped("lockhouse")
         found = {one.section.key: one for one in proofs(design)}
         self.assertEqual(set(found), {"heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1", "water/SOF.out/1"})
         heating, gas, water = (found[key] for key in ("heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1"))
@@ -128,7 +135,7 @@ class SectionTest(unittest.TestCase):
                     self.assertLessEqual(own, by_flooding(design, service.id), f"{uid} {service.id}")
 
     def test_where_a_section_ends_is_named(self):
-        design = derive(whole("fernhollow"))
+        design = shipped("fernhollow")
         gas = next(one for one in sections_of(design) if one.service == "gas")
         self.assertEqual(
             [one.what for one in gas.boundaries],
@@ -165,7 +172,7 @@ class SectionTest(unittest.TestCase):
         self.assertEqual([name for name, _ in kind.variants_of(design, section)], ["water"])
         with self.assertRaisesRegex(Refused, "a test of this section"):
             kind.rule_of(design, section, "air")
-        copper = derive(whole("fernhollow"))
+        copper = shipped("fernhollow")
         first = next(one for one in sections_of(copper) if one.service == "water")
         self.assertEqual(kind.medium_of(copper, first, "air"), "air")
 
@@ -201,7 +208,7 @@ class SectionTest(unittest.TestCase):
             self.assertLessEqual({key for key in keys if key != "proof"}, {need.key for need in last.needs})
 
     def test_effects_say_what_is_done_to_the_house(self):
-        plan = {step.key: {(one.kind, one.key) for one in step.effects} for step in derive(whole("lockhouse")).plan}
+        plan = {step.key: {(one.kind, one.key) for one in step.effects} for step in shipped("lockhouse").plan}
         self.assertEqual(plan["isolate"], {("isolate", "heating"), ("isolate", "water"), ("isolate", "gas")})
         self.assertEqual(plan["drain:L1"], {("drain", "L1")})
         self.assertEqual(plan["pipe:G1"], {("make", "G1")})
@@ -240,13 +247,13 @@ class ProvedTest(unittest.TestCase):
         self.assertGreater(untouched_some, 5)
 
     def test_a_test_of_one_section_says_nothing_of_another(self):
-        design = derive(whole("lockhouse"))
+        design = shipped("lockhouse")
         gas = next(one for one in proofs(design) if one.section.service == "gas")
         after = {one.section.key: one.passed for one in proofs(design, [passed(gas, design)])}
         self.assertEqual([key for key, done in after.items() if done], ["gas/MTR.out/1"])
 
     def test_a_test_that_failed_proves_nothing_and_a_later_one_does(self):
-        design = derive(whole("fernhollow"))
+        design = shipped("fernhollow")
         gas = next(one for one in proofs(design) if one.section.service == "gas")
         good = passed(gas, design)
         bad = Record(
@@ -258,7 +265,7 @@ class ProvedTest(unittest.TestCase):
         self.assertTrue(next(one for one in proofs(design, [bad, good]) if one.section.service == "gas").passed)
 
     def test_an_older_record_proves_the_heating_it_matched(self):
-        design = derive(whole("lockhouse"))
+        design = shipped("lockhouse")
         heating = next(one for one in proofs(design) if one.section.service == "heating")
         fields = ("test_bar", "resolution_bar", "volume_l", "gas_l", "joints", "dry", "mass_fraction")
         rig = {name: passed(heating, design).body["rig"][name] for name in fields}
@@ -289,7 +296,7 @@ class ProvedTest(unittest.TestCase):
         self.assertEqual(uncorrected.outcome, "proves nothing")
 
     def test_a_gauge_made_for_more_proves_nothing(self):
-        design = derive(whole("lockhouse"))
+        design = shipped("lockhouse")
         gas = next(one for one in proofs(design) if one.section.service == "gas")
         body = passed(gas, design).body
         found = judge(read_readings(body["readings"], "mbar"), Rig(**{**body["rig"], "range_bar": 6.0}))

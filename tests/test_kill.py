@@ -59,7 +59,7 @@ class KillTest(unittest.TestCase):
 
 
 class KilledGaugeTest(unittest.TestCase):
-    def test_no_acknowledged_reading_is_lost_by_five_kills(self) -> None:
+    def test_no_acknowledged_reading_is_lost_by_ten_kills(self) -> None:
         """A gauge at 1 Hz sends a minute at a time; what was answered is there once, in its order, after every kill."""
         server = Server()
         self.addCleanup(server.close)
@@ -68,7 +68,7 @@ class KilledGaugeTest(unittest.TestCase):
         with writing(conn):
             test = live.start(conn, "lockhouse", "gas/MTR.out/1", "tightness", "site lead", {})
         kept = 0
-        for number in range(5):
+        for number in range(10):
             alive, timer = True, threading.Timer(0.02 + 0.013 * number, server.kill)
             while alive:
                 body = "\n".join(
@@ -96,6 +96,6 @@ class KilledGaugeTest(unittest.TestCase):
             seqs = [row[0] for row in conn.execute("SELECT seq FROM reading WHERE test = ? ORDER BY seq", (test.id,))]
             self.assertEqual(seqs, list(range(len(seqs))))
             self.assertIn(len(seqs) - kept, (0, 60))
-        print(f"kill -9 five times: {kept} readings acknowledged, none lost")
-        self.assertGreaterEqual(kept, 300)
+        print(f"kill -9 ten times: {kept} readings acknowledged, none lost")
+        self.assertGreaterEqual(kept, 600)
         self.assertEqual(conn.execute("PRAGMA integrity_check").fetchone()[0], "ok")

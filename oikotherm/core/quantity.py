@@ -17,6 +17,7 @@ Practice = Literal["british", "continental", "north-american"]
 PaceUnit = Literal["mm", "in"]
 
 PA_PER_BAR = 1e5
+PA_PER_PSI = 6894.757293168
 INCH_MM = 25.4
 FOOT_MM = 304.8
 US_GALLON_M3 = 0.003785411784
@@ -48,7 +49,7 @@ def _units() -> dict[str, Unit]:
         ("MPa", "pressure", 1e6, 0, 4),
         ("mbar", "pressure", 100, 0, 2),
         ("bar", "pressure", 1e5, 0, 3),
-        ("psi", "pressure", 6894.757293168, 0, 3),
+        ("psi", "pressure", PA_PER_PSI, 0, 3),
         ("inH2O", "pressure", INH2O_PA, 0, 3),
         ("mmH2O", "pressure", INH2O_PA / INCH_MM, 0, 1),
         ("ftH2O", "pressure", INH2O_PA * 12, 0, 3),

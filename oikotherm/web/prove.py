@@ -12,7 +12,6 @@ from flask import Blueprint, redirect, request, url_for
 from ..core.errors import Refused
 from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
-from ..core.services.gas.tightness import Gauge, per_kelvin_pa, planned
 from ..core.work.commissioning import commission_reads
 from ..core.work.open_ends import open_ends
 from ..core.work.proof import read_readings
@@ -131,7 +130,8 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     }
     return {
         "list": listed,
-        "variants": kind.variants_of(design, section),
+        "variants": (variants := kind.variants_of(design, section)),
+        "let_by": any(one in kind.let_by for one, _ in variants),
         "section": section,
         "kind": kind,
         "rule": rule,
@@ -176,22 +176,13 @@ def _fit_gauge(shown: SectionProof) -> int:
     return 0
 
 
-def _sees(frame: Frame, shown: SectionProof) -> list[str]:
-    """What a test of a gas section can say before anybody pumps, by the gauge that fits best."""
-    variants = shown.kind.variants_of(frame.design, shown.section)
+def _sees(frame: Frame, shown: SectionProof) -> tuple[str, ...]:
+    """What a test of a section can say before anybody pumps, by the gauge that fits best."""
     gauges = people_store.instruments(db.get())
-    if not variants or shown.kind.judge is None or not gauges or shown.section.volume_l <= 0:
-        return []
+    if shown.kind.can_see is None or not gauges:
+        return ()
     gauge = gauges[_fit_gauge(shown)]
-    step = gauge["resolution_bar"] * PA_PER_BAR
-    kind = "water" if "water" in gauge["name"].lower() else "electronic"
-    found = planned(variants[0][0], shown.section.volume_l, Gauge(step, 0.0, kind), None, 1.0)  # type: ignore[arg-type]
-    per_k = pressure_said(per_kelvin_pa(shown.rule.target_pa, 20.0), shown.rule.unit)
-    return [
-        f"{shown.section.volume_l:.1f} L with {gauge['name']}: sure to see {found.smallest_leak_l_h:.3g} L/h and more.",
-        f"A kelvin of the pipe makes {per_k}; unread it could hide {found.hidden_leak_l_h:.3g} L/h.",
-        f"It stands {found.hold_min:.0f} minutes once it has settled.",
-    ]
+    return shown.kind.can_see(frame.design, shown.section, gauge["name"], gauge["resolution_bar"] * PA_PER_BAR)
 
 
 def _soaped(records: list[Any]) -> dict[str, dict[str, bool]]:

@@ -98,7 +98,7 @@ class JourneyTest(BrowserCase):
         self.assertEqual(cuts["F1-A"], 110 + 19 - 16)
         for by_hand in (1700 - 32, 2790 - 32, 71 - 16 + 16):
             self.assertIn(by_hand, cuts.values())
-        self.assertEqual(len(cuts), 14)  # eleven legs, and the three that the remedies put in
+        self.assertEqual(len(cuts), 14)  # eleven legs; safety valve, drain and vessel cut one each
 
         self.tab_to("#cuts summary")
         page.keyboard.press("8")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 
 from ..errors import Refused, nearest
@@ -41,6 +42,12 @@ class PipeSize:
     od_mm: float | None
     wall_mm: float | None
     source: str
+    holds_l_m: float | None = None
+
+    @property
+    def litres_m(self) -> float | None:
+        """What a metre holds [L]: by the bore, or as the row says of tube without one; None where neither is."""
+        return self.holds_l_m if self.bore_mm is None else math.pi / 4 * self.bore_mm**2 / 1000
 
     @property
     def bore_mm(self) -> float | None:
@@ -409,7 +416,12 @@ def _systems() -> dict[str, System]:
 def _pipes() -> dict[tuple[str, str], PipeSize]:
     return {
         (r["code"], r["size"]): PipeSize(
-            r["code"], r["size"], _maybe_mm(r["od"], r["unit"]), _maybe_mm(r["wall"], r["unit"]), r["source"]
+            r["code"],
+            r["size"],
+            _maybe_mm(r["od"], r["unit"]),
+            _maybe_mm(r["wall"], r["unit"]),
+            r["source"],
+            float(r["holds_l_m"]) if r["holds_l_m"] else None,
         )
         for r in read_rows(__package__, "pipes.csv")
     }

@@ -8,7 +8,6 @@ that are made otherwise than when it was tested.
 from __future__ import annotations
 
 import hashlib
-import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -190,14 +189,14 @@ def _boundaries(design: Layout, service: spec.ServiceSpec, nodes: Iterable[str])
 
 
 def _litres(design: Layout, straights: Iterable[str]) -> float:
-    """What the pipe holds [L]: bore x length as traced; nothing for tube whose bore is not known."""
+    """What the pipe holds [L]: what a metre holds x length as traced; nothing for tube of which that is not known."""
     total = 0.0
     for key in straights:
         pipe = design.pipework.straights[key].pipe
         row = design.context.catalogue.pipe(pipe.code, pipe.size)
-        if row and row.bore_mm and key in design.fitted.spans:
+        if row and row.litres_m and key in design.fitted.spans:
             a, b = design.fitted.spans[key]
-            total += math.pi / 4 * (row.bore_mm / 100) ** 2 * b.minus(a).length / 100
+            total += row.litres_m * b.minus(a).length / 1000
     return total
 
 

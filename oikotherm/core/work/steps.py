@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, Generic, Literal, TypeVar
 
+from ..quantity import PA_PER_BAR
+
 D = TypeVar("D")  # core.layout.Layout, which asks for them
 
 
@@ -79,6 +81,15 @@ class TestRule:
     source: str = ""
 
 
+LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
+GAUGES_DIFFER_PA = 0.1 * PA_PER_BAR  # typ, what two gauges read apart
+
+
+def air_left_l(volume_l: float) -> float:
+    """Air that stays in pipe filled with water [L] (typ)."""
+    return max(LEFT_AIR * volume_l, 0.02)
+
+
 def gauge_unit(practice: str) -> str:
     """What the gauges of a practice show for water."""
     return "psi" if practice == "north-american" else "bar"
@@ -93,7 +104,8 @@ class TestKind(Generic[D]):
     what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
     common one (proof.judge) does not do; media: what it may be done with besides the usual; variant_media: what a
     variant is done with, where it is another; check_medium: refuses what a section is never tested with; keeps_out: the
-    stations of a section that must be out of its test, (id, how and why)."""
+    stations of a section that must be out of its test, (id, how and why); can_see: what a test of a section can say
+    before anybody pumps, by the name and the last digit [Pa] of a gauge; let_by: the variants with a let-by check."""
 
     id: str
     service: str
@@ -115,6 +127,8 @@ class TestKind(Generic[D]):
     variant_media: Mapping[str, str] = field(default_factory=dict)
     check_medium: Callable[[D, Any, str], None] | None = None
     keeps_out: Callable[[D, Any, TestRule], tuple[tuple[str, str], ...]] | None = None
+    can_see: Callable[[D, Any, str, float], tuple[str, ...]] | None = None
+    let_by: frozenset[str] = frozenset()
 
     def medium_of(self, design: D, section: Any, said: str, variant: str = "") -> str:
         """The medium of a test, the usual one where nothing is said. Raises Refused for what a section is never tested

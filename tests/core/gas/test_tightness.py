@@ -81,6 +81,9 @@ class AnchorTest(unittest.TestCase):
         found = run({"pipe": "fe-40 1/2", "length": "12 ft", "burner": "pilot"})
         self.assertAlmostEqual(found["minutes"], 3, delta=0.3)
         self.assertAlmostEqual(found["volume_l"], 1.5 * 3.14159 / 4 * 15.8**2 * 3657.6 / 1e6, delta=0.01)
+        for said in ("csst 1/2", "csst EHD18"):  # 18/32 in across, 0.1603 L/m, half more for the corrugations
+            tube = run({"pipe": said, "length": "10 m", "burner": "range"})
+            self.assertAlmostEqual(tube["volume_l"], 1.5 * 2.405, delta=0.01)
         litres, minutes, _ = purge(10, "diaphragm-6", 600)
         self.assertEqual((litres, minutes), (25.0, 2.5))
         with self.assertRaises(Refused):

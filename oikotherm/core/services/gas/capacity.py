@@ -13,13 +13,13 @@ from ...catalogue import Catalogue
 from ...errors import Refused
 from ...job.model import Pipe
 from ...network.friction import colebrook
-from ...quantity import INH2O_PA
+from ...quantity import INH2O_PA, PA_PER_PSI
 from ...tables import read_rows
 from ...working import Step
 
 Formula = Literal["north-american", "metric"]
 INCH_MM, FOOT_M, FOOT3_M3 = 25.4, 0.3048, 0.028316846592
-PSI_PA, ATMOSPHERE_PSI = 6894.757293168, 14.7
+PSI_PA, ATMOSPHERE_PSI = PA_PER_PSI, 14.7
 BTU_H_W = 0.29307107
 AIR_KG_M3 = 1.225
 LOW_LIMIT_PSI = 1.5
@@ -93,6 +93,12 @@ def corrugated() -> dict[str, tuple[float, float, str]]:
         if row["nominal"]:
             found[row["nominal"]] = figures
     return found
+
+
+@functools.cache
+def tube_classes() -> dict[str, str]:
+    """The class of corrugated tube by its nominal size, "1/2" -> "EHD18"."""
+    return {row["nominal"]: row["size"] for row in read_rows(__package__, "corrugated.csv") if row["nominal"]}
 
 
 @dataclass(frozen=True, slots=True)

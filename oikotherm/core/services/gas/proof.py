@@ -7,18 +7,19 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from ...errors import Refused
+from ...quantity import PA_PER_PSI, pressure_said
 from ...work.proof import Reading, Verdict
 from ...work.steps import TestKind, TestRule
 from .. import spec
 from .stations import SPEC
-from .tightness import Gauge, Point, check_medium, rule_of, tightness
+from .tightness import Point, check_medium, gauge_named, per_kelvin_pa, planned, rule_of, tightness
 
 if TYPE_CHECKING:
     from ...layout import Layout
     from ...work.sections import TestSection
 
 PA_PER_MBAR = 100.0
-PA_PER_PSI = 6894.757293168
+USUAL_C = 20.0
 BY_VALVE_PA = 0.5 * PA_PER_PSI  # std gas codes: up to here an appliance may stay, off at its valve
 BY_VOLUME = ((100.0, (10.0, 10.0)), (200.0, (30.0, 20.0)))
 """Continental: below so many litres, minutes to settle and to hold (typ)."""
@@ -123,11 +124,7 @@ def _judge(body: Mapping[str, Any], readings: Sequence[Reading]) -> Verdict:
         str(body.get("variant")),  # type: ignore[arg-type]
         max(float(body.get("volume_l") or 0.0), 0.1),
         held,
-        Gauge(
-            float(gauge["resolution_pa"]),
-            float(gauge.get("range_pa") or 0.0),
-            "water" if "water" in str(gauge.get("name", "")).lower() else "electronic",
-        ),
+        gauge_named(str(gauge.get("name", "")), float(gauge["resolution_pa"]), float(gauge.get("range_pa") or 0.0)),
         medium=str(body.get("medium", "air")),
         largest_mm=float(body.get("largest_mm") or 28.0),
         let_by=[Point(float(n), float(value)) for n, value in enumerate(body.get("let_by_pa") or ())],
@@ -159,6 +156,20 @@ def _keeps_out(design: Layout, section: TestSection, rule: TestRule) -> tuple[tu
     return tuple(found)
 
 
+def _can_see(design: Layout, section: TestSection, name: str, resolution_pa: float) -> tuple[str, ...]:
+    """The smallest leak the usual test is sure to see with a gauge, what a kelvin could hide, how long it stands."""
+    if section.volume_l <= 0:
+        return ()
+    variant, rule = _variants(design, section)[0][0], _rule(design, section)
+    found = planned(variant, section.volume_l, gauge_named(name, resolution_pa), None, 1.0)  # type: ignore[arg-type]
+    per_k = pressure_said(per_kelvin_pa(rule.target_pa, USUAL_C), rule.unit)
+    return (
+        f"{section.volume_l:.1f} L with {name}: sure to see {found.smallest_leak_l_h:.3g} L/h and more.",
+        f"A kelvin of the pipe makes {per_k}; unread it could hide {found.hidden_leak_l_h:.3g} L/h.",
+        f"It stands {found.hold_min:.0f} minutes once it has settled.",
+    )
+
+
 TIGHTNESS = TestKind(
     id="gas-tightness",
     service=SPEC.id,
@@ -182,6 +193,8 @@ TIGHTNESS = TestKind(
     looked_dry=False,
     media=("air", "nitrogen", "carbon dioxide", "inert gas"),
     keeps_out=_keeps_out,
+    can_see=_can_see,
+    let_by=frozenset({"british"}),
     check_medium=lambda design, section, medium: check_medium(medium),
     variants=_variants,
     variant_rule=_variant_rule,

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ...errors import Refused
+from ...quantity import PA_PER_PSI
 from ...working import Step
 
 Test = Literal["british", "continental", "code", "inspector", "overnight"]
@@ -21,7 +22,7 @@ GaugeKind = Literal["water", "electronic"]
 Meter = Literal["none", "ultrasonic", "diaphragm-6", "diaphragm-16"]
 Outcome = Literal["pass", "fail", "proves nothing"]
 
-MBAR_PA, PSI_PA = 100.0, 6894.757293168
+MBAR_PA, PSI_PA = 100.0, PA_PER_PSI
 STANDARD_PA, ZERO_C_K, FT3_L = 101_325.0, 273.15, 28.316846592
 MEDIA = ("air", "nitrogen", "carbon dioxide", "inert gas", "gas")
 """What a gas pipe may be tested with; gas: the gas that is in an existing one."""
@@ -42,6 +43,11 @@ class Gauge:
     resolution_pa: float
     range_pa: float = 0.0
     kind: GaugeKind = "electronic"
+
+
+def gauge_named(name: str, resolution_pa: float, range_pa: float = 0.0) -> Gauge:
+    """A gauge by its name: one that has water in it is read by its level."""
+    return Gauge(resolution_pa, range_pa, "water" if "water" in name.lower() else "electronic")
 
 
 @dataclass(frozen=True, slots=True)

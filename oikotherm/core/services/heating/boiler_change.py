@@ -13,7 +13,7 @@ from ...layout import Layout
 from ...quantity import PA_PER_BAR, length_text, trim
 from ...tables import read_rows
 from ...work.plan import is_old, rates
-from ...work.steps import CommissionLine, Effect, Need, WorkStep
+from ...work.steps import GAUGES_DIFFER_PA, CommissionLine, Effect, Need, WorkStep
 from ...working import Step
 from .circuits import is_source
 from .sizing import heating_of
@@ -21,7 +21,6 @@ from .stations import SPEC
 
 FALL_MM_M = 44.0  # 2.5 degrees, typ: flue to the boiler, condensate away from it
 HOLE_OVER_MM = (10.0, 20.0)  # typ: the wall hole over the flue
-VESSEL_WITHIN_PA = 0.1 * PA_PER_BAR  # typ, what two gauges differ by
 GROSS_KWH_M3 = 10.7  # typ: natural gas, gross
 HOT_RISE_K = 35.0  # typ: what the hot water of a combi is stated at
 USUAL_FLUE_MM, USUAL_WALL_MM = 100.0, 300.0
@@ -96,7 +95,7 @@ def _commission(design: Layout, boiler: Station) -> Iterable[CommissionLine]:
                 _expected(design, boiler, row["expected"]),
                 row["source"],
                 _vessel_pa(design, boiler) if row["id"] == "precharge" else None,
-                VESSEL_WITHIN_PA,
+                GAUGES_DIFFER_PA,
             )
 
 

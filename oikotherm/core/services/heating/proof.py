@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ...quantity import PA_PER_BAR
-from ...work.steps import TestKind, TestRule, gauge_unit
+from ...quantity import PA_PER_BAR, PA_PER_PSI
+from ...work.steps import TestKind, TestRule, air_left_l, gauge_unit
 from .sizing import heating_of
 from .stations import SPEC
 
@@ -15,8 +15,7 @@ if TYPE_CHECKING:
     from .sized import Heating
 
 LEAST_TEST_BAR = 1.5
-LEAST_AMERICAN_PA = 100 * 6894.757293168  # typ
-LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
+LEAST_AMERICAN_PA = 100 * PA_PER_PSI  # typ
 USUAL_SAFETY_BAR, AMERICAN_SAFETY_BAR = 3.0, 2.07  # typ, 2.07 bar are 30 psi
 USUAL_VOLUME_L, USUAL_GAS_L = 20.0, 1.0  # typ, where no circuit was sized
 
@@ -45,7 +44,7 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
             unit=unit,
             hold_min=15.0,
             volume_l=litres,
-            gas_l=max(LEFT_AIR * litres, 0.02),
+            gas_l=air_left_l(litres),
             source="typ, North American: 1.5 x the design pressure, at least 100 psi for 15 minutes",
         )
     if heating is None or heating.vessel is None:

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from ...layout import Layout
-from ...quantity import PA_PER_BAR, pressure_said
-from ...work.steps import CommissionLine, gauge_unit
-from .expansion import BELOW_SETTING_PA
-
-WITHIN_PA = 0.1 * PA_PER_BAR  # typ, what two gauges differ by
+from ...quantity import pressure_said
+from ...work.steps import GAUGES_DIFFER_PA, CommissionLine, gauge_unit
+from .expansion import set_to_pa
 
 
 def commissioning(design: Layout) -> tuple[tuple[str, tuple[CommissionLine, ...]], ...]:
@@ -16,7 +14,7 @@ def commissioning(design: Layout) -> tuple[tuple[str, tuple[CommissionLine, ...]
     supply_pa = max((one.data.supply_pa or 0.0 for one in design.job.stations if one.kind == "supply"), default=0.0)
     unit = gauge_unit(design.job.practice)
     american = design.job.practice == "north-american"
-    wanted_pa = supply_pa if american or not supply_pa else supply_pa - BELOW_SETTING_PA
+    wanted_pa = set_to_pa(supply_pa, design.job.practice)
     said = "the supply" if american else "0.2 bar below the supply"
     return tuple(
         (
@@ -29,7 +27,7 @@ def commissioning(design: Layout) -> tuple[tuple[str, tuple[CommissionLine, ...]
                     pressure_said(wanted_pa, unit).partition(" ")[0] if supply_pa else f"{said}, read at its highest",
                     "typ",
                     wanted_pa if supply_pa else None,
-                    WITHIN_PA,
+                    GAUGES_DIFFER_PA,
                 ),
             ),
         )

@@ -42,6 +42,12 @@ def vessel_sizes_l() -> Mapping[str, tuple[float, ...]]:
     return {practice: tuple(sorted(sizes)) for practice, sizes in found.items()}
 
 
+def set_to_pa(supply_pa: float, practice: str) -> float:
+    """What a vessel's pre-charge is set to [Pa gauge]: the supply's pressure in North America, 0.2 bar below it, the
+    reducing valve's setting, elsewhere (typ)."""
+    return supply_pa if practice == "north-american" else supply_pa - BELOW_SETTING_PA
+
+
 def expansion_tank(
     heater_l: float, cold_c: float, hot_c: float, supply_pa: float, relief_pa: float, practice: str
 ) -> ExpansionTank:
@@ -54,7 +60,7 @@ def expansion_tank(
     if not 0 < cold_c < hot_c <= 99:
         raise Refused("hot_c", f"{cold_c:g} to {hot_c:g} C", "cold above 0, hot above it and up to 99 C", "10 and 60")
     american = practice == "north-american"
-    precharge_pa = supply_pa if american else supply_pa - BELOW_SETTING_PA
+    precharge_pa = set_to_pa(supply_pa, practice)
     share = SHARE_OF_RELIEF[practice]
     most_pa = share * relief_pa
     if not 0 < precharge_pa < most_pa <= 2e6:

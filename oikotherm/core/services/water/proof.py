@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ...errors import Refused
-from ...work.steps import TestKind, TestRule, gauge_unit
+from ...quantity import PA_PER_PSI
+from ...work.steps import TestKind, TestRule, air_left_l, gauge_unit
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -22,8 +23,7 @@ OUT = {
     "vessel": "off, its branch capped: its gas would hide a leak",
     "softener": "in bypass, or its ports capped",
 }
-AIR_PA = 50 * 6894.757293168
-LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
+AIR_PA = 50 * PA_PER_PSI
 
 
 def _rule(design: Layout, section: TestSection) -> TestRule:
@@ -38,7 +38,7 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
         working_pa,
         unit=gauge_unit(design.job.practice),
         volume_l=section.volume_l,
-        gas_l=max(LEFT_AIR * section.volume_l, 0.02),
+        gas_l=air_left_l(section.volume_l),
     )
     if design.job.practice == "north-american":
         return replace(held, hold_min=15.0, source="typ, North American minimum: the working pressure")

@@ -12,7 +12,7 @@ from ....catalogue import Catalogue
 from ....errors import Refused
 from ....job.model import Pipe
 from ....quantity import parse
-from ..capacity import FOOT3_M3, INCH_MM, capacity, corrugated, gases
+from ..capacity import FOOT3_M3, INCH_MM, capacity, corrugated, gases, tube_classes
 from ..checks import connector as connector_of
 from ..checks import nipple_for
 from .box import tool
@@ -28,7 +28,7 @@ def read_gas_pipe(said: str, catalogue: Catalogue) -> Pipe:
         size = "".join(words[1:])
         size = size.upper() if size.upper().startswith("EHD") else size
         if size in corrugated():
-            return Pipe(code="csst", size=size)
+            return Pipe(code="csst", size=tube_classes().get(size, size))
         raise Refused("pipe", said, f"corrugated tube of {', '.join(corrugated())}", "csst 1/2")
     return read_pipe(said, catalogue)
 

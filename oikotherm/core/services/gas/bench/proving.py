@@ -150,7 +150,9 @@ class PurgeIn(Input):
 def purge(said: PurgeIn) -> dict[str, Any]:
     """{volume_l, minutes, text, working}. Raises Refused."""
     pipe, catalogue = read_gas_pipe(said.pipe, in_force()), in_force()
-    bore_mm, _ = gas_bore_mm(catalogue, pipe)
+    row = catalogue.pipe(pipe.code, pipe.size)
+    held_l_m = row.holds_l_m if row else None  # of corrugated tube
+    litres_m = held_l_m or math.pi / 4 * gas_bore_mm(catalogue, pipe)[0] ** 2 / 1000
     length_mm = mm(said.length, "length")
     if not 0 < length_mm <= 1e6:
         raise Refused("length", said.length, "above 0 and up to 1 km", "12 ft")
@@ -160,7 +162,7 @@ def purge(said: PurgeIn) -> dict[str, Any]:
         rate = proof.BURNER_L_H[said.burner]
     else:
         raise Refused("rate", "", "a rate, or a burner: pilot or range", "9 ft3/h")
-    litres, minutes, steps = proof.purge(math.pi / 4 * bore_mm**2 * length_mm / 1e6, said.meter, rate)
+    litres, minutes, steps = proof.purge(litres_m * length_mm / 1000, said.meter, rate)
     text = f"{litres:.2f} L, {minutes:.1f} minutes. A gas indicator tells when it is there, never the nose."
     return {
         "volume_l": round(litres, 4),

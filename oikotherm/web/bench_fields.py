@@ -16,6 +16,19 @@ from ..core.errors import Refused
 from ..core.quantity import trim
 from ..core.reading import read_json
 
+UNIT_OF = (
+    ("_l_h", "L/h"),
+    ("_deg", "degrees"),
+    ("_mm", "mm"),
+    ("_kg", "kg"),
+    ("_c", "C"),
+    ("_k", "K"),
+    ("_l", "L"),
+    ("_m", "m"),
+    ("_s", "s"),
+    ("_w", "W"),
+)
+"""The unit a field's name ends with, as it is said; the longer endings first."""
 SHORT = 2  # names of so many letters are told by what they mean
 
 
@@ -111,9 +124,15 @@ def fields_of(tool: Tool) -> list[FormField]:
             lines = 3
         elif _is(field, dict):
             said = said.partition("{")[0].rstrip(" ,;:") + ": name and figure, with ; between"
-        label = said.partition(",")[0].partition(";")[0] if len(key) <= SHORT else key.replace("_", " ")
+        label = said.partition(",")[0].partition(";")[0] if len(key) <= SHORT else _label(key)
         found.append(FormField(key, label, said, options, field.is_required(), lines))
     return found
+
+
+def _label(key: str) -> str:
+    """A field's name in words, its unit behind a comma: "flow_l_h" is "flow, L/h"."""
+    name, unit = next(((key.removesuffix(end), said) for end, said in UNIT_OF if key.endswith(end)), (key, ""))
+    return name.replace("_", " ") + (f", {unit}" if unit else "")
 
 
 def _words(name: str, field: FieldInfo) -> str:

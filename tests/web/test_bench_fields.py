@@ -23,6 +23,18 @@ class FieldsTest(unittest.TestCase):
                     self.assertGreater(len(field.label), 2, field)
                     self.assertNotRegex(field.description, r"[\[{]", field)
 
+    def test_labels_say_their_unit(self):
+        said = {field.name: field.label for tool in tools().values() for field in fields_of(tool)}
+        for name, label in (
+            ("flow_l_h", "flow, L/h"),
+            ("cold_c", "cold, C"),
+            ("delta_k", "delta, K"),
+            ("largest_mm", "largest, mm"),
+            ("round_to", "round to"),
+            ("raw_sodium", "raw sodium"),
+        ):
+            self.assertEqual(said[name], label)
+
     def test_lines_numbers_and_pairs_are_read(self):
         balance = find_tool("balance")
         typed = {"emitters": "R1, 62, 3.3 kPa\nR2, 50, 2.8 kPa", "measured_k": "R1 11.5; R2 9", "temp_c": "70"}

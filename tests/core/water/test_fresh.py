@@ -86,12 +86,14 @@ class StoreTest(unittest.TestCase):
             )
             self.assertAlmostEqual(found["needed_l"] / GALLON_L, gallons, delta=0.02)
             self.assertAlmostEqual(found["chosen_l"] / GALLON_L, 2.1, places=3)
+        self.assertIn("take 2.10 gal; pre-charge 80 psi", found["text"])
         self.assertAlmostEqual(found["expansion_l"] / (40 * GALLON_L), 0.017, delta=0.0003)
 
     def test_a_metric_vessel_is_set_below_the_reducing_valve(self) -> None:
         """150 L, 3 bar, 6 bar relief: set to 2.8; the density makes 2.517 L; over 1 - 3.813 / 5.813 7.32 L, so 8."""
         found = calc("expansion_tank", heater=150, supply=3, relief=6, practice="continental")
-        self.assertAlmostEqual(found["precharge_pa"], 2.8e5, delta=1)
+        self.assertAlmostEqual(found["precharge_bar"], 2.8)
+        self.assertIn("take 8.0 L; pre-charge 2.80 bar", found["text"])
         self.assertAlmostEqual(found["needed_l"], 7.316, delta=0.01)
         self.assertEqual(found["chosen_l"], 8)
         none = calc("expansion_tank", heater=1000, supply=3, relief=6, practice="continental")

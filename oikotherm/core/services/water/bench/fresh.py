@@ -12,7 +12,8 @@ from ....bench.registry import Input, Quantity, in_force, mm
 from ....errors import Refused
 from ....matter import fluid
 from ....pipe_loss import pipe_loss_w_m_k
-from ....quantity import PA_PER_BAR, US_GALLON_M3, parse
+from ....quantity import PA_PER_BAR, US_GALLON_M3, parse, pressure_said
+from ....work.steps import gauge_unit
 from ....working import Step
 from .. import expansion, flows
 from .box import tool
@@ -175,7 +176,7 @@ class TankIn(Input):
     UNVENTED,
 )
 def expansion_tank(said: TankIn) -> dict[str, Any]:
-    """{expansion_l, needed_l, chosen_l, precharge_pa, text, working}. Raises Refused."""
+    """{expansion_l, needed_l, chosen_l, precharge_bar, text, working}. Raises Refused."""
     found = expansion.expansion_tank(
         parse(said.heater, "volume", "L", field="heater") * 1000,
         parse(said.cold_c, "temperature", "C", field="cold_c"),
@@ -184,19 +185,20 @@ def expansion_tank(said: TankIn) -> dict[str, Any]:
         parse(said.relief, "pressure", "bar", field="relief"),
         said.practice,
     )
-    gallons = 1000 * US_GALLON_M3
-    chosen = (
-        "no single vessel is large enough"
-        if found.chosen_l is None
-        else f"take {found.chosen_l:.1f} L, {found.chosen_l / gallons:.1f} gal"
-    )
+    american = said.practice == "north-american"
+    gauge = gauge_unit(said.practice)
+
+    def told(litres: float) -> str:
+        return f"{litres / 1000 / US_GALLON_M3:.2f} gal" if american else f"{litres:.1f} L"
+
+    chosen = "no single vessel is large enough" if found.chosen_l is None else f"take {told(found.chosen_l)}"
     return {
         "expansion_l": round(found.expansion_l, 4),
         "needed_l": round(found.needed_l, 4),
         "chosen_l": None if found.chosen_l is None else round(found.chosen_l, 3),
-        "precharge_pa": round(found.precharge_pa, 1),
-        "text": f"{found.needed_l:.1f} L, {found.needed_l / gallons:.2f} gal are needed: {chosen}; "
-        f"pre-charge {found.precharge_pa / PA_PER_BAR:.2f} bar with no water pressure on it",
+        "precharge_bar": round(found.precharge_pa / PA_PER_BAR, 3),
+        "text": f"{told(found.needed_l)} are needed: {chosen}; pre-charge {pressure_said(found.precharge_pa, gauge)} "
+        "with no water pressure on it",
         "working": [step.as_dict() for step in found.working],
     }
 

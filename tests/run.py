@@ -15,7 +15,7 @@ PAGES = [
     f"tests.browser.test_{name}"
     for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live")
 ]
-BESIDE = [*PAGES, "tests.test_faults"]  # what waits on servers, too: two halves of about one length
+BESIDE = [*PAGES, "tests.test_faults", "tests.test_kill"]  # what waits on servers, too: two halves of about one length
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -66,7 +66,6 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_services",
                 "tests.test_campaign",
                 "tests.test_cli",
-                "tests.test_kill",
                 "tests.test_pack",
                 "tests.test_run",
             ]

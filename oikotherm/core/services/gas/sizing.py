@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from ...catalogue import Catalogue
-from ...catalogue.loader import size_order
 from ...errors import Refused
 from ...job.model import Pipe, Station
 from ...layout import Layout
+from ...network.enlarge import enlarge
 from ...network.sized import Sized, Supply, Terminal
 from ...quantity import INH2O_PA
 from .capacity import (
@@ -455,51 +455,30 @@ def _by_network(net: GasNetwork, catalogue: Catalogue, *, drawn: bool = False) -
             ladders[one.id] = sizes[sizes.index(one.pipe) :] if one.pipe in sizes else sizes
     if any(not ladder for ladder in ladders.values()):
         return {ident: ladder[-1] if ladder else None for ident, ladder in ladders.items()}
-    rung = dict.fromkeys(ladders, 0)
-    own = {one.id: one for one in net.sections}
     together = {
         one.id: [other.id for other in net.sections if (other.run, other.item) == (one.run, one.item) and other.feeds]
         if drawn
         else [one.id]
         for one in net.sections
     }
-
-    def drop(one: GasSection, flow: float, start: float) -> float:
-        return _safe_drop(net, catalogue, ladders[one.id][rung[one.id]], one, flow, start)
-
-    def saved(idents: Sequence[str], at: Mapping[str, float]) -> float:
-        """Drop that the next size of these sections saves, a metre [Pa/m]."""
-        found = metres = 0.0
-        for ident in idents:
-            one, ladder = own[ident], ladders[ident]
-            start = max(at[one.above] if one.above else net.inlet_pa, 1.0)
-            now = _safe_drop(net, catalogue, ladder[rung[ident]], one, one.flow_m3_s, start)
-            found += now - _safe_drop(net, catalogue, ladder[rung[ident] + 1], one, one.flow_m3_s, start)
-            metres += one.length_m
-        return found / max(metres, 0.1)
-
-    def fed(ident: str) -> bool:
-        """Whether the next size of a section is no larger than the pipe before it, where that is of the same system."""
-        above, wider = own[ident].above, ladders[ident][rung[ident] + 1]
-        if not above or above in together[ident] or own[above].pipe.code != wider.code:
-            return True
-        return size_order(ladders[above][rung[above]].size) >= size_order(wider.size)
-
     flows = {one.id: one.flow_m3_s for one in net.sections}
-    for _ in range(sum(len(ladder) for ladder in ladders.values())):
-        at = arriving(net.sections, flows, net.inlet_pa, drop)
-        short = [end for end in net.terminals if end.on and at[end.path[-1]] < end.least_pa - 1e-9]
-        if not short:
-            return {ident: ladders[ident][rung[ident]] for ident in ladders}
-        best: tuple[float, str] | None = None
-        for ident in {ident for end in short for ident in end.path}:
-            if all(rung[one] + 1 < len(ladders[one]) and fed(one) for one in together[ident]):
-                best = max(best or (-1.0, ""), (saved(together[ident], at), ident))
-        if best is None:
-            break
-        for ident in together[best[1]]:
-            rung[ident] += 1
-    return dict.fromkeys(ladders)
+
+    def arrive(sizes: Mapping[str, Pipe]) -> dict[str, float]:
+        def drop(one: GasSection, flow: float, start: float) -> float:
+            return _safe_drop(net, catalogue, sizes[one.id], one, flow, start)
+
+        return arriving(net.sections, flows, net.inlet_pa, drop)
+
+    def short(at: Mapping[str, float]) -> list[tuple[str, ...]]:
+        return [end.path for end in net.terminals if end.on and at[end.path[-1]] < end.least_pa - 1e-9]
+
+    def saves(one: GasSection, now: Pipe, wider: Pipe, at: Mapping[str, float]) -> float:
+        start = max(at[one.above] if one.above else net.inlet_pa, 1.0)
+        lost = _safe_drop(net, catalogue, now, one, one.flow_m3_s, start)
+        return lost - _safe_drop(net, catalogue, wider, one, one.flow_m3_s, start)
+
+    found = enlarge(net.sections, ladders, together, arrive, short, saves)
+    return dict(found) if found is not None else dict.fromkeys(ladders)
 
 
 def _usable(net: GasNetwork, catalogue: Catalogue, one: GasSection) -> list[Pipe]:

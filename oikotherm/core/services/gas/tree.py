@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 from ...job.model import Pipe, Station
 from ...layout import Layout
+from ...network import tree
 from ...pipework.geometry import Pipework
 from .. import spec
 from .stations import SPEC
@@ -86,63 +86,50 @@ class Tree:
 
 def walk(design: Layout, source: str) -> Tree:
     """The sections from a source on, each after the one that feeds it."""
-    work, tree = design.pipework, Tree()
-    seen: set[str] = set()
-    waiting: list[tuple[str, str, str, What | None]] = [
-        (source, straight, "", None) for straight in work.arms[source].values() if _is_gas(design, straight)
-    ]
-    while waiting:
-        node, straight, above, first = waiting.pop(0)
-        if straight in seen:
-            tree.rings = True
-            continue
-        start = node
-        keys: list[str] = []
-        fittings = [GasFitting(first, node)] if first else []
-        while True:
-            seen.add(straight)
-            keys.append(straight)
-            one = work.straights[straight]
-            node = one.to_node if one.from_node == node else one.from_node
-            onward = [key for key in work.arms[node].values() if key != straight and _is_gas(design, key)]
-            same = [key for key in onward if work.straights[key].pipe == one.pipe]
-            if len(onward) != 1 or not same or onward[0] in seen:
-                break
-            turns = _way(work, node, onward[0]).dot(_way(work, node, straight)) > -STRAIGHT_ON
-            kind = _kind(design, node, turns)
-            if kind is not None:
-                fittings.append(GasFitting(kind, node))
-            straight = onward[0]
-        one = work.straights[keys[0]]
-        length = sum(_length_mm(design, key) for key in keys) / 1000
-        number = sum(made.run == one.run for made in tree.sections) + 1
-        made = GasSection(
-            f"{one.run}-{number}",
+    fitted, work = design.fitted, design.pipework
+    found = tree.walk(
+        design.job, fitted, source, lambda key: _is_gas(design, key), lambda node: _handed_on(design, node)
+    )
+    sections = [
+        GasSection(
+            one.id,
             one.run,
-            _item(design, one.run, one.pipe, keys),
+            one.item,
             one.pipe,
-            tuple(keys),
-            _name(work, start),
-            _name(work, node),
-            length,
-            tuple(fittings),
-            above,
+            one.keys,
+            tree.named(work, one.start),
+            tree.named(work, one.end),
+            one.length_m,
+            _fittings(design, one),
+            one.above,
         )
-        tree.sections.append(made)
-        if work.nodes[node].kind == "port":
-            tree.ends[work.nodes[node].part] = made.id
-            waiting += [(port, key, made.id, "other") for port, key in _handed_on(design, node)]
-        way_in = _way(work, node, keys[-1])
-        for key in onward:
-            if key in seen:
-                tree.rings = True
-                continue
-            turns = _way(work, node, key).dot(way_in) > -STRAIGHT_ON
-            what: What | None = "branch" if turns else None
-            if len(onward) == 1:  # the pipe changes, or turns into another size
-                what = "elbow" if turns else "other"
-            waiting.append((node, key, made.id, what))
-    return tree
+        for one in found.reaches
+    ]
+    return Tree(sections, found.ends, found.rings)
+
+
+def _fittings(design: Layout, one: tree.Reach) -> tuple[GasFitting, ...]:
+    """What a section's fittings are for the sum: the one it begins at, and those within it."""
+    work = design.pipework
+    found: list[GasFitting] = []
+    if one.came:
+        turns = _turns(work, one.start, one.came, one.keys[0])
+        if one.alone:  # the pipe changes, or turns into another size
+            found.append(GasFitting("elbow" if turns else "other", one.start))
+        elif turns:
+            found.append(GasFitting("branch", one.start))
+    elif one.above:
+        found.append(GasFitting("other", one.start))
+    for node, before, after in zip(one.nodes[1:-1], one.keys, one.keys[1:], strict=False):
+        kind = _kind(design, node, _turns(work, node, before, after))
+        if kind is not None:
+            found.append(GasFitting(kind, node))
+    return tuple(found)
+
+
+def _turns(work: Pipework, node: str, before: str, after: str) -> bool:
+    """Whether what goes on from a node leaves the line it came in by."""
+    return tree.way(work, node, after).dot(tree.way(work, node, before)) > -STRAIGHT_ON
 
 
 def _handed_on(design: Layout, node: str) -> list[tuple[str, str]]:
@@ -153,17 +140,6 @@ def _handed_on(design: Layout, node: str) -> list[tuple[str, str]]:
         return []
     others = [key for key, place in work.ports.items() if place.station.id == station.id and key != node]
     return [(key, straight) for key in others for straight in work.arms.get(key, {}).values()]
-
-
-def _way(work: Pipework, node: str, straight: str) -> Any:
-    """The way out of a node along one of its straights."""
-    arm = next(arm for arm, key in work.arms[node].items() if key == straight)
-    return work.way_out(node, arm)
-
-
-def _length_mm(design: Layout, key: str) -> float:
-    a, b = design.fitted.spans.get(key, (design.pipework.straights[key].a, design.pipework.straights[key].b))
-    return float(b.minus(a).length)
 
 
 def _kind(design: Layout, node: str, turns: bool) -> What | None:
@@ -177,25 +153,3 @@ def _kind(design: Layout, node: str, turns: bool) -> What | None:
     if here.kind == "tee" and turns:
         return "branch"
     return "other" if here.kind in ("tee", "change") else None
-
-
-def _item(design: Layout, run: str, pipe: Pipe, keys: Sequence[str]) -> str | None:
-    """Where the size of a section is said: the change of pipe before it, None at the start of its run."""
-    found = design.job.run(run)
-    said: str | None = None
-    if found is None or pipe == found.pipe and not any(item.kind == "pipe" for item in found.items):
-        return None
-    legs = {leg for key in keys for leg in design.pipework.straights[key].legs}
-    for item in found.items:
-        if item.kind == "pipe":
-            said = item.id
-        if item.id in legs:
-            return said
-    return None
-
-
-def _name(work: Pipework, node: str) -> str:
-    here = work.nodes[node]
-    if here.kind == "port":
-        return here.part
-    return f"{here.run}.{here.name}" if here.name else here.run

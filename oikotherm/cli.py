@@ -223,6 +223,8 @@ def size(args: argparse.Namespace) -> int:
         spec.service(args.service)
         if args.service == "gas":
             return _size_gas(args, design)
+        if args.service == "water":
+            return _size_water(design)
         found = design.sized.get(args.service)
         if found is None:
             raise Refused(
@@ -247,6 +249,15 @@ def _size_gas(args: argparse.Namespace, design: Any) -> int:
     found = networks(design, args.rule, args.formula, args.fuel)
     rows = [gas_row(one, design.job, found, design.context.catalogue) for one in found]
     _print({"job": design.job.uid, "title": design.job.title, "service": "gas", "supplies": rows})
+    return 0
+
+
+def _size_water(design: Any) -> int:
+    """The fresh water networks of a job."""
+    from .exchange.water_sizes import water_row
+
+    rows = [water_row(design, one) for one in design.sized["water"].detail]
+    _print({"job": design.job.uid, "title": design.job.title, "service": "water", "supplies": rows})
     return 0
 
 

@@ -82,6 +82,7 @@ def _blueprints(app: Flask) -> None:
     from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
+    from .water import sizes as water_sizes  # noqa: F401 - its part of a page
 
     for module in (home, job, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)

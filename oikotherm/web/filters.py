@@ -44,6 +44,32 @@ def gas_pressure(pressure_pa: float, practice: str) -> Markup:
     return Markup('<span class="measure">{}<i> {}</i></span>').format(f"{value:.2f}", word)
 
 
+def water_pressure(pressure_pa: float, practice: str) -> Markup:
+    """A water pressure as the gauges of a practice show it, with its unit in a lighter tone."""
+    unit = "psi" if practice == "north-american" else "bar"
+    value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
+    return _with_unit(f"{value:.1f}" if unit == "psi" else f"{value:.2f}", unit)
+
+
+def water_flow(flow_l_s: float, practice: str) -> Markup:
+    """A flow of water as the trade of a practice reads it: L/min, gpm."""
+    if practice == "north-american":
+        value, _ = convert(f"{flow_l_s:.6g} L/s", "gpm")
+        return _with_unit(f"{value:.1f}", "gpm")
+    return _with_unit(f"{flow_l_s * 60:.1f}", "L/min")
+
+
+def water_speed(speed_m_s: float, practice: str) -> Markup:
+    """How fast water runs: m/s, ft/s."""
+    if practice == "north-american":
+        return _with_unit(f"{speed_m_s / 0.3048:.1f}", "ft/s")
+    return _with_unit(f"{speed_m_s:.2f}", "m/s")
+
+
+def _with_unit(value: str, unit: str) -> Markup:
+    return Markup('<span class="measure">{}<i> {}</i></span>').format(value, unit)
+
+
 def when(stamp: str) -> str:
     """An ISO time as a day and a time of day; anything else as it is."""
     try:
@@ -64,6 +90,18 @@ def inputs_text(inputs: tuple[tuple[str, float], ...]) -> str:
 
 
 def register(app: Flask) -> None:
-    for one in (measure, plain, figure, figure1, gas_pressure, when, inputs_text, pressure_bar):
+    for one in (
+        measure,
+        plain,
+        figure,
+        figure1,
+        gas_pressure,
+        water_pressure,
+        water_flow,
+        water_speed,
+        when,
+        inputs_text,
+        pressure_bar,
+    ):
         app.jinja_env.filters[one.__name__] = one
     app.jinja_env.globals.update(PRACTICES=PRACTICES, escape=escape, fresh_uuid=lambda: str(uuid.uuid4()))

@@ -265,6 +265,8 @@ _READ: dict[str, tuple[str, str]] = {
     "precharge_pa": ("pressure", "Pa"),
     "least_inlet_pa": ("pressure", "Pa"),
     "most_inlet_pa": ("pressure", "Pa"),
+    "least_pa": ("pressure", "Pa"),
+    "relief_pa": ("pressure", "Pa"),
 }
 YES_NO = ("input_is_net", "own_regulator", "protected")
 WORDS = ("room", "gas", "series", "material")

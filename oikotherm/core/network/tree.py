@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from ..job.model import Job, Pipe
 from ..job.ways import Vec
 from ..joints.fitted import Fitted
-from ..pipework.geometry import Pipework
+from ..pipework.geometry import Pipework, Straight
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,14 +52,15 @@ def walk(
     job: Job,
     fitted: Fitted,
     source: str,
-    carries: Callable[[str], bool],
+    carries: Callable[[str, str], bool],
     handed_on: Callable[[str], Sequence[tuple[str, str]]],
 ) -> Tree:
-    """The reaches from a source (a port) on. carries: whether a straight is of the service; handed_on: from a node that
+    """The reaches from a source (a port) on. carries: whether the medium goes on from a straight ("" at a port) into
+    another; handed_on: from a node that
     is a port, where its station lets the medium on: (port, the straight on it)."""
     work, tree = fitted.pipework, Tree()
     seen: set[str] = set()
-    waiting = [(source, straight, "", "", False) for straight in work.arms[source].values() if carries(straight)]
+    waiting = [(source, straight, "", "", False) for straight in work.arms[source].values() if carries("", straight)]
     while waiting:
         node, straight, above, came, alone = waiting.pop(0)
         if straight in seen:
@@ -73,8 +74,8 @@ def walk(
             one = work.straights[straight]
             node = one.to_node if one.from_node == node else one.from_node
             nodes.append(node)
-            onward = [key for key in work.arms[node].values() if key != straight and carries(key)]
-            same = [key for key in onward if work.straights[key].pipe == one.pipe]
+            onward = [key for key in work.arms[node].values() if key != straight and carries(straight, key)]
+            same = [key for key in onward if _alike(work, one, key)]
             if len(onward) != 1 or not same or onward[0] in seen:
                 break
             straight = onward[0]
@@ -102,6 +103,12 @@ def walk(
             else:
                 waiting.append((node, key, made.id, straight, len(onward) == 1))
     return tree
+
+
+def _alike(work: Pipework, one: Straight, key: str) -> bool:
+    """Whether another straight is of the same pipe and carries the same."""
+    other = work.straights[key]
+    return other.pipe == one.pipe and work.runs[other.run].run.role == work.runs[one.run].run.role
 
 
 def way(work: Pipework, node: str, straight: str) -> Vec:

@@ -73,6 +73,9 @@ FIELDS: dict[str, tuple[Any, str]] = {
     "own_regulator": (bool, "Whether it has a gas regulator of its own."),
     "protected": (bool, "Whether it keeps over-pressure from what is behind it."),
     "hardness_mg_l": (NotNegative, ""),
+    "least_pa": (Positive, "The least water pressure it works at, by its label."),
+    "least_flow_kg_s": (Positive, "The least flow of water it fires at, by its label."),
+    "relief_pa": (Positive, "What its relief valve opens at, by its tag."),
     "material": (Line, ""),
     "age_years": (NotNegative, ""),
     "behind": (tuple[Behind, ...], "What stands behind a stub, out of sight."),
@@ -128,6 +131,9 @@ class StationData(Frozen):
         own_regulator: bool | None = None
         protected: bool | None = None
         hardness_mg_l: float | None = None
+        least_pa: float | None = None
+        least_flow_kg_s: float | None = None
+        relief_pa: float | None = None
         material: str | None = None
         age_years: float | None = None
         behind: tuple[Behind, ...] | None = None

@@ -8,12 +8,12 @@ from typing import Any
 from flask import request
 from markupsafe import Markup
 
-from ...core.quantity import convert, length_text
+from ...core.quantity import INH2O_PA, convert, length_text
 from ...core.services.gas import table
-from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, FOOT_M, gases
+from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, FOOT_M, PSI_PA, gases
 from ...core.services.gas.layouts import MANIFOLD, manifold
 from ...core.services.gas.sizing import RULES, GasNetwork, networks, resized
-from ...drawing.gas_ladder import Way, ladder
+from ...drawing.pressure_ladder import Way, ladder
 from ...exchange.gas_sizes import gas_row
 from ..frame import Frame
 from ..sizes import service_data
@@ -61,7 +61,11 @@ def gas(frame: Frame) -> dict[str, Any]:
             one["said"] = f"{m3_h / FOOT3_M3:.0f} ft3/h" if inch else f"{m3_h:.2f} m3/h"
             one["other"] = {name: sizes["sizes"].get(one["id"]) for name, sizes in row["rules"].items()}
         length = partial(length_text, unit=frame.job.pace_unit, with_unit=True)
-        drawn = (ladder(net.source, net.inlet_pa, _ways(net), said, length, wide=wide) for wide in (True, False))
+        unit_pa = PSI_PA if inch and net.inlet_pa >= PSI_FROM_PA else INH2O_PA if inch else 100.0
+        drawn = (
+            ladder(net.source, net.inlet_pa, _ways(net), said, length, wide=wide, unit_pa=unit_pa)
+            for wide in (True, False)
+        )
         row["ladder_svg"] = Markup("".join(drawn))  # noqa: S704 - our own drawing
         row["tables"] = [
             {

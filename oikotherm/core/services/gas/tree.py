@@ -88,7 +88,7 @@ def walk(design: Layout, source: str) -> Tree:
     """The sections from a source on, each after the one that feeds it."""
     fitted, work = design.fitted, design.pipework
     found = tree.walk(
-        design.job, fitted, source, lambda key: _is_gas(design, key), lambda node: _handed_on(design, node)
+        design.job, fitted, source, lambda _, key: _is_gas(design, key), lambda node: _handed_on(design, node)
     )
     sections = [
         GasSection(

@@ -72,9 +72,22 @@ def _curves() -> Mapping[str, tuple[tuple[float, float], ...]]:
     return {school: tuple(sorted(points)) for school, points in found.items()}
 
 
+class Unknown(Refused):
+    """More units than a table covers. most: its last row's; flow_l_s: the flow there."""
+
+    def __init__(self, units: float, most: float, flow_l_s: float) -> None:
+        super().__init__("outlets", f"{units:g} units", f"at most {most:g}, as far as the table goes", "basin 2")
+        self.units, self.most, self.flow_l_s = units, most, flow_l_s
+
+
 def peak_flow(counted: Mapping[str, int], school: School) -> PeakFlow:
     """The flow of so many outlets of each kind at once. Raises Refused for kinds that are not known, counts out of 0 to
     10,000, and more than the school's table or formula covers."""
+    return peak_flow_of(counted, school)
+
+
+def peak_flow_of(counted: Mapping[str, int], school: str, table: Mapping[float, float] | None = None) -> PeakFlow:
+    """As peak_flow, or by a table of one's own: loading units -> flow [L/s], rising."""
     kinds = outlets()
     for kind, number in counted.items():
         if kind not in kinds:
@@ -86,13 +99,13 @@ def peak_flow(counted: Mapping[str, int], school: School) -> PeakFlow:
         raise Refused("outlets", dict(counted), "at least one outlet", "basin 2; shower 1")
     if school == "continental":
         return _continental(used)
-    units = sum((one.loading_units if school == "loading-units" else one.fixture_units) * n for one, n in used.items())
-    curve = _curves()[school]
+    american = school == "fixture-units"
+    units = sum((one.fixture_units if american else one.loading_units) * n for one, n in used.items())
+    curve = tuple(table.items()) if table else _curves()[school]
     if units > curve[-1][0]:
-        raise Refused("outlets", f"{units:g} units", f"at most {curve[-1][0]:g}, as far as the table goes", "basin 2")
+        raise Unknown(units, *curve[-1])
     inputs = tuple(
-        (f"{one.kind} x {n}", n * (one.loading_units if school == "loading-units" else one.fixture_units))
-        for one, n in used.items()
+        (f"{one.kind} x {n}", n * (one.fixture_units if american else one.loading_units)) for one, n in used.items()
     )
     steps = [Step("sum of the units", inputs, units, "units", "typ")]
     at = bisect.bisect_left([point[0] for point in curve], units)
@@ -102,7 +115,7 @@ def peak_flow(counted: Mapping[str, int], school: School) -> PeakFlow:
         (u0, q0), (u1, q1) = curve[at - 1], curve[at]
         flow = q0 + (q1 - q0) * (units - u0) / (u1 - u0)
     steps.append(Step("flow of the units, between the rows of the table", (("units", units),), flow, "L/s", "typ"))
-    if school == "loading-units":
+    if not american:
         largest = max(one.design_l_s for one in used)
         flow = max(flow, largest)
         steps.append(Step("not below the largest outlet alone", (("largest_l_s", largest),), flow, "L/s", "typ"))

@@ -1,4 +1,4 @@
-"""What fresh water adds to a design. Its sizes are not worked out yet."""
+"""What fresh water adds to a design: its pipe sized, its rules, how it is proved and drained."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from .demand import demand
 from .plan import STEPS
 from .proof import TESTS
 from .rules import RULES
+from .sizing import size
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -28,6 +29,7 @@ ROOM = ServiceRoom(
     spec=SPEC,
     demand=demand,
     rules=RULES,
+    size=size,
     steps=STEPS,
     tests=TESTS,
     commissioning=commissioning,

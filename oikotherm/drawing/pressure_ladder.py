@@ -1,8 +1,9 @@
-"""The pressure of a gas network as a ladder: from its source along the pipe to every appliance, with the line that none
+"""The pressure of a network as a ladder: from its source along the pipe to each appliance or outlet, with the line none
 may go below."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
@@ -16,13 +17,14 @@ STEEP = 0.34  # a section that takes this share of what is lost on the way is na
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """The way to an appliance: steps (section, length [m], pressure before and after [Pa]), the least it may come
-    to."""
+    """The way to an appliance or outlet: steps (section, length [m], pressure before and after [Pa]), the least it may
+    come to; role: what the pipe carries at its end."""
 
     station: str
     steps: tuple[tuple[str, float, float, float], ...]
     least_pa: float
     on: bool = True
+    role: str = "gas"
 
     @property
     def arriving_pa(self) -> float:
@@ -41,9 +43,13 @@ def ladder(
     length: Callable[[float], str],
     *,
     wide: bool = True,
+    what: str = "appliance",
+    unit_pa: float = 1.0,
 ) -> str:
     """Pressure against length, one line a way. said, length: a pressure [Pa] and a length [mm] in words; wide: for a
-    desk, else for a phone. A way that starves is brick and says so; the section that takes most of it is named."""
+    desk, else for a phone; what: stands at the end of a way; unit_pa: the unit the pressures
+    are said in [Pa], for round marks. A way that starves is brick and says so; the section that
+    takes most of it is named."""
     if not ways:
         return ""
     width, height = (720.0, 330.0) if wide else (366.0, 400.0)
@@ -51,26 +57,27 @@ def ladder(
     longest = max(sum(step[1] for step in way.steps) for way in ways) or 1.0
     least = min(way.least_pa for way in ways)
     low = min([least, *(way.arriving_pa for way in ways)])
-    span = max(inlet_pa - low, 1.0) * 1.12
-    floor = inlet_pa - span
+    high = max([inlet_pa, *(after for way in ways for _, _, _, after in way.steps)])
+    span = max(high - low, 1.0) * 1.12
+    floor = high - span
 
     def x(metres: float) -> float:
         return left + metres / longest * (right - left)
 
     def y(pressure: float) -> float:
-        return top + (inlet_pa - pressure) / span * (bottom - top)
+        return top + (high - pressure) / span * (bottom - top)
 
     short = [way.station for way in ways if way.starves]
-    title = f"Pressure from {source} to each appliance: " + (
+    title = f"Pressure from {source} to each {what}: " + (
         f"{', '.join(short)} {'starve' if len(short) > 1 else 'starves'}" if short else "all hold"
     )
     kind = "wide" if wide else "narrow"
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart gas-ladder {kind}" viewBox="0 0 {number(width)} '
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart pressure-ladder {kind}" viewBox="0 0 {number(width)} '
         f'{number(height)}" role="img" aria-label={quoteattr(title)}>'
     ]
-    step = round_step(span / 5, least=1.0)
-    mark = inlet_pa
+    step = round_step(span / 5 / unit_pa, least=0.1) * unit_pa
+    mark = math.floor(high / step + 1e-9) * step
     while mark >= floor:
         parts.append(f'<path class="grid" d="M{number(left)} {number(y(mark))}H{number(right)}"/>')
         words, at = escape(said(mark)), number(y(mark) + 4)
@@ -108,7 +115,7 @@ def _line(way: Way, x: Callable[[float], float], y: Callable[[float], float]) ->
                 f'text-anchor="end">{escape(ident)}</text>'
             )
     d = "M" + "L".join(f"{number(px)} {number(py)}" for px, py in points)
-    kind = "way starves" if way.starves else "way" if way.on else "way off"
+    kind = f"way {way.role}" + (" starves" if way.starves else "" if way.on else " off")
     words = f"{way.station}: {'off' if not way.on else 'starves' if way.starves else 'holds'}"
     return [f'<g class="{kind}"><title>{escape(words)}</title><path d="{d}"/></g>', *parts]
 

@@ -23,6 +23,7 @@ from oikotherm.demo import documents
 from tests import campaign, doors, fuzzing
 from tests.core.gas.test_sizing import judged
 from tests.core.gas.test_tightness import campaign as gauges
+from tests.core.test_stubs3d import searched
 from tests.counts import LONG
 
 PROCESSES = 2
@@ -83,6 +84,12 @@ def gauge(seed: int, count: int) -> Found:
     return tally, [f"{false} false fails, {missed} missed of {cases}"] if max(false, missed) > most else []
 
 
+def stubs(seed: int, count: int) -> Found:
+    """Pairs of stubs joined in space and laid out again; one in ten of those called impossible is searched."""
+    joined, looked, wrong = searched(seed, count, count // 10)
+    return Counter({"joined": joined, "impossible ones searched": looked}), wrong
+
+
 def whole_tests(seed: int, count: int) -> Found:
     """The tests that ./check runs with fewer cases."""
     names = WHOLE_TESTS[seed % 2 :: 2]  # each process has its share
@@ -101,6 +108,7 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "edits": (edits, 60_000),
     "gas": (gas, 2_000),
     "gauge": (gauge, 500),
+    "stubs": (stubs, 2_000),
     "documents": (campaign.through_documents, 5_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),

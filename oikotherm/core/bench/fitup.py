@@ -1,4 +1,4 @@
-"""calc closing, stubs, radiator_fit."""
+"""calc closing, stubs, stubs_3d, radiator_fit."""
 
 from __future__ import annotations
 
@@ -7,7 +7,10 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from ..errors import Refused
+from ..job.ways import Vec, canonical_way, way_vector
 from ..making import fitup
+from ..making import stubs as stubs3d
 from ..making.fitup import Cure
 from .lengths import read_pipe
 from .registry import Input, Quantity, deg, in_force, mm, tool
@@ -68,12 +71,12 @@ def closing(said: Closing) -> dict[str, Any]:
     }
 
 
-def _signed(value: Quantity) -> float:
+def _signed(value: Quantity, field: str = "along") -> float:
     if isinstance(value, str) and value.strip().startswith("-"):
-        return -mm(value.strip()[1:], "along")
+        return -mm(value.strip()[1:], field)
     if isinstance(value, float | int) and value < 0:
-        return -mm(-value, "along")
-    return mm(value, "along")
+        return -mm(-value, field)
+    return mm(value, field)
 
 
 class Stubs(Input):
@@ -117,6 +120,73 @@ def stubs(said: Stubs) -> dict[str, Any]:
         "swings": [],
         "text": first.says if first.possible else f"none fits; nearest: {first.says}",
     }
+
+
+class Stub(Input):
+    at: str | tuple[Quantity, Quantity, Quantity] = Field(
+        description="where it begins: east, north, up with commas between; mm, or each with a unit"
+    )
+    way: str | tuple[float, float, float] = Field(
+        description="where it looks: N, NE, U, or N+30U: from north, 30 degrees towards up; or three numbers"
+    )
+
+
+class Stubs3d(Input):
+    a: Stub = Field(description="the first stub: where it begins and looks")
+    b: Stub = Field(description="the second one: where it begins and looks")
+    pipe: str = Field(description="pipe system and size, such as cu-m 22")
+    method: str = Field(default="", description="how it is joined, such as capillary or press (the usual of the pipe)")
+
+
+def _stub(said: Stub, field: str) -> tuple[Vec, Vec]:
+    places = said.at.split(",") if isinstance(said.at, str) else said.at
+    if len(places) != 3:
+        raise Refused(f"{field}.at", said.at, "three lengths: east, north and up", "60, 40, 400")
+    x, y, z = (_signed(one, f"{field}.at") for one in places)
+    if not isinstance(said.way, str):
+        return Vec(x, y, z), Vec(*said.way)
+    try:
+        return Vec(x, y, z), way_vector(canonical_way(said.way.strip()))
+    except ValueError:
+        raise Refused(f"{field}.way", said.way, "a direction such as N, U, NE or N+30U", "U") from None
+
+
+@tool(
+    "Two stubs anywhere",
+    "fittings, turns and pieces between two pipe ends in space",
+    {
+        "a": {"at": [0, 0, 0], "way": "U"},
+        "b": {"at": [60, 40, 400], "way": "D"},
+        "pipe": "cu-m 22",
+        "method": "capillary",
+    },
+    "A turn is how far a fitting is turned against the one before, about the piece between: 180 goes on the first way.",
+)
+def stubs_3d(said: Stubs3d) -> dict[str, Any]:
+    """{ways: [{parts, angle_deg, stubs_mm, angles_deg, turns_deg, centres_mm, directions}], text}. Raises Refused."""
+    catalogue = in_force()
+    pipe = read_pipe(said.pipe, catalogue)
+    found = stubs3d.join(_stub(said.a, "a"), _stub(said.b, "b"), stubs3d.fittings_of(catalogue, pipe, said.method))
+    ways = [
+        {
+            "parts": list(one.parts),
+            "angle_deg": round(one.turns_deg[0], 3) if one.turns_deg else 0.0,
+            "stubs_mm": [round(piece, 3) for piece in one.pieces_mm],
+            "angles_deg": list(one.angles_deg),
+            "turns_deg": [round(turn, 3) for turn in one.turns_deg],
+            "centres_mm": [round(centre, 3) for centre in one.centres_mm],
+            "directions": [[round(part, 9) for part in way] for way in one.ways],
+        }
+        for one in found
+    ]
+    if not found:
+        return {"ways": [], "text": "no three fittings join them: move one end, or take a flexible connector"}
+    first = found[0]
+    turned = (
+        f", turned {' and '.join(f'{abs(turn):.0f}' for turn in first.turns_deg)} degrees" if first.turns_deg else ""
+    )
+    pieces = ", ".join(f"{piece:.0f}" for piece in first.pieces_mm if piece)
+    return {"ways": ways, "text": f"{' + '.join(first.parts) or 'straight'}{turned}; pieces {pieces} mm"}
 
 
 TAIL, VALVE = "tail-g12", "trv-angle-15"  # what a radiator usually has, as stations of a job come with it

@@ -1,16 +1,13 @@
-"""What the small jobs on a heating circuit share: their usual questions, stubs and stations of a small drawing, the
-water."""
+"""What the small jobs on a heating circuit share: their usual questions, a radiator of the small drawing, the water."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 from ...catalogue import Catalogue, Socket
 from ...job.model import Job, Pipe
-from ...pipework.geometry import PortPlace
-from ...pipework.trace import trace
-from ...quantity import length_text, trim
+from ...quantity import trim
+from ...work.small_drawing import WALL_Y_MM, station_at
 from ...work.small_jobs import Answers, Ask
 from .circuit_water import (
     USUAL_PRECHARGE_BAR,
@@ -21,8 +18,6 @@ from .circuit_water import (
     top_ups_for,
 )
 
-TASK = "T1"
-WALL_Y_MM, WALL_X_MM = 3000.0, 2000.0  # where the wall of a small job is drawn
 UNDER_FLOOR_MM = 60.0  # typ: pipe below the boards
 REOPENED_MM, SPRUNG_MM = 8.0, 3.0  # typ: what a hole opened again gives, what the tube springs
 LENGTHENED_MM = 100.0  # below the valve: where a short stub is cut and lengthened
@@ -78,32 +73,6 @@ def pipe_ask(practice_usual: str = "cu-m 15", name: str = "pipe", label: str = "
 
 def bar_ask(name: str, label: str) -> Ask:
     return Ask(name, label, "number", "0", most=20, unit="bar", later=True, drawn=False)
-
-
-def length_words(job: Job, mm: float) -> str:
-    return length_text(mm, job.pace_unit, with_unit=True)
-
-
-def port_places(job: Job, catalogue: Catalogue) -> dict[str, PortPlace]:
-    """Where the ports of a job are, with their valves on."""
-    return dict(trace(job, catalogue).ports)
-
-
-def station_at(kind: str, ident: str, name: str, at: Sequence[float], **more: Any) -> dict[str, Any]:
-    return {"do": "add_station", "kind": kind, "id": ident, "name": name, "level": "L0", "at": tuple(at), **more}
-
-
-def stub_at(ident: str, name: str, at: Sequence[float], role: str, facing: str, end: str) -> dict[str, Any]:
-    return station_at("stub", ident, name, at, state="keep", role=role, facing=facing, end=f"{end} pipe")
-
-
-def run_commands(text: str, *, keep: bool = False) -> list[dict[str, Any]]:
-    commands: list[dict[str, Any]] = [{"do": "put_run", "text": text}]
-    return [*commands, {"do": "set_state", "run": text.split()[0], "state": "keep"}] if keep else commands
-
-
-def task_command(kind: str, where: str, answers: Answers) -> dict[str, Any]:
-    return {"do": "put_task", "task": {"id": TASK, "kind": kind, "where": where, "answers": dict(answers)}}
 
 
 def panel_at(answers: Answers, ident: str, x_mm: float, state: str, under_mm: float = 150.0) -> dict[str, Any]:

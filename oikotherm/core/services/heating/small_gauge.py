@@ -11,6 +11,7 @@ from ...job.commands import apply_all
 from ...job.model import Job, Task
 from ...layout import Layout
 from ...quantity import parse, trim
+from ...work.small_drawing import task_command
 from ...work.small_jobs import Answers, JobSheet
 from .circuit_water import (
     USUAL_PRECHARGE_BAR,
@@ -19,7 +20,6 @@ from .circuit_water import (
     Story,
     gauge_story,
 )
-from .small_base import task_command
 from .tasks import write
 
 

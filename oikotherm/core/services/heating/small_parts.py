@@ -8,8 +8,17 @@ from ...job.model import Job, Task
 from ...layout import Layout
 from ...pipework.trace import trace
 from ...quantity import trim
+from ...work.small_drawing import (
+    WALL_X_MM,
+    WALL_Y_MM,
+    length_words,
+    port_places,
+    run_commands,
+    station_at,
+    stub_at,
+    task_command,
+)
 from ...work.small_jobs import Answers, JobSheet
-from .small_base import WALL_X_MM, WALL_Y_MM, length_words, port_places, run_commands, station_at, stub_at, task_command
 from .tasks import write
 
 

@@ -13,6 +13,7 @@ from ...layout import Layout
 from ...making.fitup import LONG_MM, spring_mm
 from ...practice import options_of
 from ...quantity import trim
+from ...work.small_drawing import WALL_X_MM, length_words, port_places, run_commands, stub_at, task_command
 from ...work.small_jobs import Answers, JobSheet, read_pipe_text
 from .small_base import (
     LENGTHENED_MM,
@@ -23,15 +24,9 @@ from .small_base import (
     SIDE_MM,
     SPRUNG_MM,
     UNDER_FLOOR_MM,
-    WALL_X_MM,
-    length_words,
     panel_at,
     panel_litres,
-    port_places,
-    run_commands,
     socket_mm,
-    stub_at,
-    task_command,
     water_words,
 )
 from .tasks import moved_radiator, radiator_hang, valve_change

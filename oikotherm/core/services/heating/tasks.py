@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 import math
 from collections.abc import Collection, Mapping
-from typing import cast, get_args
 
 from ...catalogue import Catalogue
 from ...catalogue.loader import Socket
@@ -13,13 +12,13 @@ from ...errors import Refused
 from ...job.model import Pipe
 from ...making.holes import hole_mm
 from ...tables import read_rows
-from ...work.small_jobs import JobSheet, Phase, SheetStep
+from ...work.small_drawing import written
+from ...work.small_jobs import JobSheet
 from ...working import Step
 
 LEAST_GAP_MM, MOST_GAP_MM = 80.0, 120.0  # typ: floor to the mouth of the valve
 RESERVE = 1.5  # typ: filled weight and half again
 SMALL_MM = 12.0
-PHASES = get_args(Phase)
 USUAL_WORDS = {"litres": "its water", "dose": "1 L to each 100 L (typ)", "turns": "the turns that were counted"}
 
 
@@ -37,15 +36,6 @@ def fixings() -> dict[str, tuple[str, float, str]]:
     }
 
 
-def _rows(task: str, kinds: Collection[str], holds: Collection[str]) -> list[dict[str, str]]:
-    """The rows of a small job that hold here, in the order they are done."""
-    return [
-        row
-        for row in _tasks()
-        if row["task"] == task and row["kind"] in kinds and (not row["when"] or row["when"] in holds)
-    ]
-
-
 def write(
     task: str,
     holds: Collection[str],
@@ -56,29 +46,8 @@ def write(
     heads: tuple[tuple[str, str], ...] = (),
 ) -> JobSheet:
     """A small job written out from its rows in tasks.csv. holds: the cases that are so; words: for the braces."""
-    filled = {**USUAL_WORDS, **words}
-
-    def text(row: dict[str, str]) -> str:
-        return row["text"].format(**filled) if "{" in row["text"] else row["text"]
-
-    def lines(kind: str) -> tuple[str, ...]:
-        return tuple(text(row) for row in _rows(task, (kind,), holds))
-
-    rows = tuple(
-        SheetStep(row["id"], cast(Phase, row["phase"]), float(row["minutes"]), row["does"], row["title"], text(row))
-        for row in _rows(task, ("steps", "proof"), holds)
-    )
-    return JobSheet(
-        tuple(sorted(rows, key=lambda row: PHASES.index(row.phase))),
-        lines("steps"),
-        lines("proof"),
-        lines("cautions"),
-        lines("tools"),
-        quantities,
-        figures or {},
-        working,
-        heads,
-    )
+    rows = [row for row in _tasks() if row["task"] == task]
+    return written(rows, holds, {**USUAL_WORDS, **words}, quantities, figures, working, heads)
 
 
 def _socket(catalogue: Catalogue, pipe: Pipe, method: str, field: str) -> float:

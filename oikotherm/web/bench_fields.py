@@ -39,7 +39,7 @@ GROUPS = (
     ("Radiators and boilers", ("radiators", "emitters", "boiler")),
     ("Heating water", ("circuits",)),
     ("Gas", ("pipes", "fuel", "proving")),
-    ("Fresh water", ("fresh", "softener")),
+    ("Fresh water", ("fresh", "heaters", "softener")),
     ("Units", ("units",)),
 )
 

@@ -27,7 +27,7 @@ class WaterPump:
     def head_pa(self, flow_l_s: float) -> float:
         """What it lifts at a flow [Pa]; 0 past its last."""
         share = flow_l_s * 3.6 / self.flow_m3_h
-        return max(1 - share * share, 0.0) * self.head_m * fluid(10).density_kg_m3 * GRAVITY_M_S2
+        return max(1 - share * share, 0.0) * lift_pa(self.head_m)
 
 
 @functools.cache
@@ -37,6 +37,11 @@ def water_pumps() -> tuple[WaterPump, ...]:
         WaterPump(row["duty"], row["name"], float(row["head_m"]), float(row["flow_m3_h"]), row["source"])
         for row in read_rows(__package__, "pumps.csv")
     )
+
+
+def lift_pa(height_m: float) -> float:
+    """What it takes to raise cold water so far [Pa]."""
+    return fluid(10).density_kg_m3 * GRAVITY_M_S2 * height_m
 
 
 @dataclass(frozen=True, slots=True)

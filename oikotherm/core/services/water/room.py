@@ -12,6 +12,7 @@ from .plan import STEPS
 from .proof import TESTS
 from .rules import RULES
 from .sizing import size
+from .small import SMALL_JOBS
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -33,5 +34,6 @@ ROOM = ServiceRoom(
     steps=STEPS,
     tests=TESTS,
     commissioning=commissioning,
+    small_jobs=SMALL_JOBS,
     tools=tools,
 )

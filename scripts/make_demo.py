@@ -106,10 +106,16 @@ OTHER = (
     "(wall 100) E2700 D1204 E100 [iso] =cu-m 15 E250 U66 -> BLR.gas",
     "G2 from G1.T1 cu-m 22: D100 *T1 D1875 S1646 [iso] S1500 -> RNG.gas",
     "G3 from G2.T1 cu-m 15: S4146 D1575 [iso] D300 S200 -> URN.gas",
-    "C1 from SUP.out cu-m 22: U200 [iso] U400 *T1 U440 S200 [iso] S1132 D740 -> SOF.in",
-    "C2 from SOF.out cu-m 22: U200 W100 S200 [iso] S200 =cu-m 15 S1232 W840 U140 -> K1.in",
+    "C1 from SUP.out cu-m 22: U200 [iso] U200 *T3 U200 *T1 U440 S100 *T2 S100 [iso] S1132 D740 -> SOF.in",
+    "C2 from SOF.out cu-m 22: U200 W100 S200 [iso] S100 *T1 S100 *T2 =cu-m 15 S1232 W840 U140 -> K1.in",
     "C3 from C1.T1 cu-m 15: W60 S300 [check DC >] S600 [iso] S80 E440 (wall 300 sleeve) {outside lag 25} S2400 D260 "
     "-> HOS.in",
+    "C5 from C1.T2 cu-m 22: W100 S600 [iso] S? D? -> C2.T1",
+    "C6 from C2.T2 cu-m 22: U1540 W1565 *T1 W1775 [iso] W250 N? U200 (floor 250) {view} U? E? -> CYL.cold",
+    "C7 from C6.T1 cu-m 15: N? U200 (floor 250) {view} U? -> SHW.cold",
+    "C8 from C1.T3 cu-m 15: S150 U? -> K2.in",
+    "H1 from CYL.hot cu-m 22: U150 N205 =cu-m 15 E1000 D750 E? U? -> SHW.hot",
+    "D1 from SOF.drain cu-m 15: {fall 1:50} S200 D300 -> stub",
 )
 
 
@@ -175,10 +181,12 @@ def surveyed() -> Job:
         _station(
             "appliance", "URN", "Water boiler", "L0", (3600, 1200, 0), "W", data={"input_w": 9000, "height_mm": 860}
         ),
-        _station("supply", "SUP", "Water main", "L0", (8940, 5900, 200), "S", state="keep"),
+        _station("supply", "SUP", "Water main", "L0", (8940, 5900, 200), "S", state="keep", data={"supply_pa": 350000}),
         _station("softener", "SOF", "Scullery, east wall", "L0", (9000, 4600, 0), "W"),
         _station("outlet", "K1", "Scullery sink", "L0", (8000, 3000, 900), "N"),
-        _station("outlet", "HOS", "Wash-down hose", "L0", (9300, 2500, 600), "E", facing="up"),
+        _station("outlet", "K2", "Drinking tap", "L0", (8960, 5730, 900), "W"),
+        _station("outlet", "SHW", "Shower", "L1", (7200, 6000, 1050), "S", variant="shower"),
+        _station("outlet", "HOS", "Wash-down hose", "L0", (9300, 2500, 600), "E", facing="up", variant="outside-tap"),
         _station(
             "outlet",
             "WC1",
@@ -188,6 +196,7 @@ def surveyed() -> Job:
             "S",
             state="keep",
             end="cu-old 1/2 pipe",
+            variant="wc",
         ),
         _station(
             "stub",

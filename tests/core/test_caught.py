@@ -18,6 +18,7 @@ from oikotherm.core.services.heating.sizing import heating_of
 from ..jobs import CATALOGUE, FLOW, RETURN, circuit, edit, paced, port, retyped, said, station, whole
 from .gas import faults as gas
 from .heating.test_network import hung
+from .water import faults as water
 
 LOCK, OLMO, FERN = whole("lockhouse"), whole("olmo-vecchio"), whole("fernhollow")
 
@@ -286,7 +287,7 @@ FAULTS["two boilers on one circuit without their check valves"] = (
 )
 
 
-FAULTS |= gas.FAULTS
+FAULTS |= gas.FAULTS | water.FAULTS
 
 
 class CaughtTest(unittest.TestCase):

@@ -111,8 +111,8 @@ def _can_shut(view: View, port_key: str) -> bool:
     return False
 
 
-def _place_for_valve(view: View, run_id: str, port: str) -> tuple[Leg, float] | None:
-    """The first leg from a port on, before any branch, that is long enough for a valve, and how far along it goes [mm].
+def place_for_part(view: View, run_id: str, port: str) -> tuple[Leg, float] | None:
+    """The first leg from a port on, before any branch, that is long enough for a part, and how far along it goes [mm].
     A valve goes behind what is never shut off, never between that and the boiler."""
     trace = view.fitted.pipework.runs[run_id]
     backwards = trace.run.finish == port
@@ -162,7 +162,7 @@ def no_isolation(view: View) -> Iterable[Said]:
             ):
                 continue
             run_id = work.nodes[key].run
-            remedies = [_valve_there(view, run_id, *place)] if (place := _place_for_valve(view, run_id, key)) else []
+            remedies = [_valve_there(view, run_id, *place)] if (place := place_for_part(view, run_id, key)) else []
             yield Said(
                 (station.id, key),
                 f"{station.id} cannot be shut off at its {port.name}.",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from oikotherm.core.design import Design, derive
+from oikotherm.core.design import derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank
 from oikotherm.core.job.model import Job
@@ -103,5 +103,69 @@ def house(practice: str = "british", code: str = "cu-m", sizes: tuple[str, str] 
     return plumbed(practice, commands, runs, outlets)
 
 
-def networks_of(job: Job) -> Design:
-    return derive(job)
+HOME = "RC1 from H1.T3 cu-m 15: {lag 13} E1000mm S? [check] S300mm [pump] S300mm D? W? -> WH.recirc"
+
+
+def ring(home: str) -> Job:
+    """Hot goes 10 m along in 22 and home in 15, lagged 13 mm; two outlets, one of them 9 m off the ring."""
+    water: Ports = [("cold", "cold", "in", (0, 0, 0), "up"), ("hot", "hot", "out", (300, 0, 0), "up")]
+    water.append(("recirc", "recirc", "in", (600, 0, 0), "up"))
+    return plumbed(
+        "british",
+        [supply("cu-m 22 pipe"), stand("heater", "WH", (3000, 0, 0), water, "cu-m 22 pipe", variant="electric")],
+        [
+            "C1 from S.out cu-m 22: U500mm E3000mm D? -> WH.cold",
+            "H1 from WH.hot cu-m 22: {lag 13} U600mm N10000mm *T1 N200mm *T3 =cu-m 15 N600mm -> cap",
+            "H2 from H1.T1 cu-m 22: {lag 13} W9000mm =cu-m 15 W500mm -> cap",
+            home,
+        ],
+        {"H1": {"id": "SNK", "variant": "sink"}, "H2": {"id": "BTH", "variant": "bath"}},
+    )
+
+
+def softened() -> Job:
+    """A sink on hard water for drinking, a basin behind the softener, its bypass and its drain."""
+    ports: Ports = [
+        ("in", "cold", "in", (0, 0, 0), "up"),
+        ("out", "cold", "out", (200, 0, 0), "up"),
+        ("drain", "overflow", "out", (300, 0, 0), "right"),
+    ]
+    return plumbed(
+        "british",
+        [supply("cu-m 22 pipe"), stand("softener", "SOF", (3000, 0, 0), ports, "cu-m 22 pipe")],
+        [
+            "C1 from S.out cu-m 22: U600mm E500mm *T1 E500mm *T2 E500mm [iso] E? D? -> SOF.in",
+            "C2 from SOF.out cu-m 22: U400mm N300mm [iso] N500mm *T1 N1000mm -> cap",
+            "C3 from C1.T1 cu-m 22: N1500mm -> cap",
+            "C4 from C1.T2 cu-m 22: N600mm [iso] N? E? D? -> C2.T1",
+            "D1 from SOF.drain cu-m 22: {fall 1:50} E600mm -> stub",
+        ],
+        {"C2": {"id": "BAS", "variant": "basin"}, "C3": {"id": "SNK", "variant": "sink"}},
+    )
+
+
+def let_off(first: str = "W300mm D200mm", second: str = "D500mm W4000mm") -> Job:
+    """A relief valve whose discharge goes by a tundish to the open."""
+    valve: Ports = [("out", "discharge", "out", (0, 0, 0), "left")]
+    relief = stand("heater", "WH", (0, 0, 2000), valve, "cu-m 15 pipe", variant="electric")
+    tundish: Ports = [
+        ("in", "discharge", "in", (0, 0, 100), "up"),
+        ("out", "discharge", "out", (0, 0, 0), "down"),
+    ]
+    job = apply_all(
+        blank("water-2", "Discharge", "british", "mm"),
+        [relief, {"do": "put_run", "text": f"D1 from WH.out cu-m 15: {{fall 1:50}} {first} -> cap"}],
+        CATALOGUE,
+    )
+    at = derive(job).pipework.runs["D1"].end
+    out = stand("tundish", "TUN", (at.x, at.y, at.z - 100), tundish, "cu-m 15 pipe")
+    out["station"]["ports"][1]["end"] = "cu-m 22 pipe"
+    return apply_all(
+        job,
+        [
+            out,
+            {"do": "set_finish", "run": "D1", "finish": "TUN.in"},
+            {"do": "put_run", "text": f"D2 from TUN.out cu-m 22: {{fall 1:50}} {second} -> stub"},
+        ],
+        CATALOGUE,
+    )

@@ -24,7 +24,7 @@ from oikotherm.core.services.water.sizing import enlarge_first, proposed, resize
 from oikotherm.core.services.water.taps import open_taps
 
 from ...jobs import CATALOGUE
-from .plumbed import house, plumbed, stand, supply
+from .plumbed import HOME, house, plumbed, ring, stand, supply
 
 UNITS = {"basin": 1, "wc": 1, "shower": 2, "sink": 2}
 FLOWS = [(0, 0), (1, 0.10), (2, 0.20), (3, 0.22), (5, 0.27), (8, 0.35), (10, 0.40)]
@@ -276,25 +276,8 @@ class TapsTest(unittest.TestCase):
 
 
 class CirculationTest(unittest.TestCase):
-    def ring(self, home="RC1 from H1.T3 cu-m 15: {lag 13} E1000mm S? D? W? -> WH.recirc"):
-        """Hot goes 10 m along in 22 and home in 15, lagged 13 mm; two outlets, one of them 9 m off the ring."""
-        water = [("cold", "cold", "in", (0, 0, 0), "up"), ("hot", "hot", "out", (300, 0, 0), "up")]
-        water.append(("recirc", "recirc", "in", (600, 0, 0), "up"))
-        job = plumbed(
-            "british",
-            [
-                supply("cu-m 22 pipe"),
-                stand("heater", "WH", (3000, 0, 0), water, "cu-m 22 pipe", variant="electric"),
-            ],
-            [
-                "C1 from S.out cu-m 22: U500mm E3000mm D? -> WH.cold",
-                "H1 from WH.hot cu-m 22: {lag 13} U600mm N10000mm *T1 N200mm *T3 =cu-m 15 N600mm -> cap",
-                "H2 from H1.T1 cu-m 22: {lag 13} W9000mm =cu-m 15 W500mm -> cap",
-                home,
-            ],
-            {"H1": {"id": "SNK", "variant": "sink"}, "H2": {"id": "BTH", "variant": "bath"}},
-        )
-        design = derive(job)
+    def ring(self, home=""):
+        design = derive(ring(home or HOME.replace("[check] S300mm [pump] S300mm ", "")))
         (net,) = design.sized["water"].detail
         return design, net
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 
-from ...catalogue.loader import size_order
 from ...errors import Refused
-from ...job.model import DeviceItem, Pipe, split_anchor
+from ...job.model import DeviceItem, split_anchor
+from ...rules.enlarged import enlarged_remedies
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .. import spec
 from . import nipple_rules, pipe_rules, room_rules, tap_in_rules, train_rules
 from .capacity import gases
 from .checks import mismatch, tank_draw_w
 from .room_rules import said
-from .sizing import GasNetwork, enlarge_first, enlarged
+from .sizing import enlarge_first, enlarged
 from .train import burns, mouth_of, networks_of
 
 rule = RuleBook("gas")
@@ -100,7 +100,7 @@ def gas_short(view: View) -> Iterable[Said]:
             yield Said(
                 (end.station, net.source),
                 says,
-                tuple(_enlarged(net, enlarged(net, view.context.catalogue))),
+                tuple(enlarged_remedies(net.sections, enlarged(net, view.context.catalogue))),
                 mouth_of(view, end.station),
                 (
                     *((f"enlarge {first} first",) if first else ()),
@@ -109,24 +109,6 @@ def gas_short(view: View) -> Iterable[Said]:
                 ),
                 badge="starves",
             )
-
-
-def _enlarged(net: GasNetwork, sizes: Mapping[str, Pipe | None]) -> Iterable[Remedy]:
-    """The least that has to grow: all sections whose size is said in one place go by the largest of them."""
-    if not sizes or any(pipe is None for pipe in sizes.values()):
-        return
-    wanted: dict[tuple[str, str | None], list[tuple[str, Pipe, Pipe]]] = {}
-    for one in net.sections:
-        wanted.setdefault((one.run, one.item), []).append((one.id, one.pipe, sizes[one.id] or one.pipe))
-    commands, words = [], []
-    for (run, item), group in wanted.items():
-        new = max((pipe for _, _, pipe in group), key=lambda pipe: size_order(pipe.size))
-        if size_order(new.size) <= size_order(group[0][1].size):
-            continue
-        commands.append({"do": "set_pipe", "run": run, "item": item, "code": new.code, "size": new.size})
-        words.append(f"{', '.join(ident for ident, _, _ in group)}: {group[0][1]} becomes {new}")
-    if commands:
-        yield Remedy("Enlarge what is too small", tuple(commands), "; ".join(words))
 
 
 @rule(

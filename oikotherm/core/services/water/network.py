@@ -11,7 +11,7 @@ from typing import Any
 
 from ...catalogue import Catalogue
 from ...errors import Refused
-from ...job.model import DeviceItem, Pipe, Station
+from ...job.model import DeviceItem, Job, Pipe, Station
 from ...layout import Layout
 from ...matter import Fluid, fluid
 from ...network import tree
@@ -20,6 +20,7 @@ from ...network.graph import has_trait
 from ...network.losses import Losses
 from ...network.section import Local
 from ...network.tree import Reach
+from ...pipework.geometry import Pipework
 from ...quantity import PA_PER_PSI, parse, pressure_said
 from ...tables import read_rows
 from .. import spec
@@ -162,13 +163,12 @@ def body_kv(station: Station) -> float | None:
 # --- the pipe ---------------------------------------------------------------------------------------------------------
 
 
-def _role(design: Layout, straight: str) -> str:
+def _role(job: Job, work: Pipework, straight: str) -> str:
     """The role of a straight of fresh water; "" for others. Hot pipe that ends where circulation comes home is that."""
-    one = design.pipework.straights[straight]
-    run = design.job.run(one.run)
+    run = job.run(work.straights[straight].run)
     if run is None or run.service != SPEC.id or run.state == "remove":
         return ""
-    home = design.pipework.ports.get(run.finish)
+    home = work.ports.get(run.finish)
     return "recirc" if home is not None and home.port.role == "recirc" else run.role
 
 
@@ -210,10 +210,37 @@ def sources(design: Layout) -> tuple[tuple[str, Station], ...]:
     return tuple(found)
 
 
-def _walked(design: Layout, source: str) -> tree.Tree:
+def bypasses(job: Job, work: Pipework) -> frozenset[str]:
+    """The straights of pipe round a softener, which a valve keeps shut: the way from its inlet to its outlet that does
+    not lead through it, but for the runs its own ports are on."""
+    found: set[str] = set()
+    for station in job.stations:
+        inlet, outlet = f"{station.id}.in", f"{station.id}.out"
+        if station.kind != "softener" or not work.arms.get(inlet) or not work.arms.get(outlet):
+            continue
+        came: dict[str, tuple[str, str]] = {inlet: ("", "")}
+        waiting = [inlet]
+        for node in waiting:
+            for key in work.arms.get(node, {}).values():
+                one = work.straights[key]
+                other = one.to_node if one.from_node == node else one.from_node
+                if _role(job, work, key) == "cold" and other not in came:
+                    came[other] = (node, key)
+                    waiting.append(other)
+        own = {work.straights[key].run for port in (inlet, outlet) for key in work.arms[port].values()}
+        node = outlet if outlet in came else ""
+        while node and came[node][1]:
+            node, key = came[node]
+            if work.straights[key].run not in own:
+                found.add(key)
+    return frozenset(found)
+
+
+def _walked(design: Layout, source: str, shut: frozenset[str]) -> tree.Tree:
     def carries(came: str, straight: str) -> bool:
-        role = _role(design, straight)
-        return bool(role) and not (came and _role(design, came) == "recirc" and role != "recirc")
+        role = _role(design.job, design.pipework, straight) if straight not in shut else ""
+        from_home = bool(came) and _role(design.job, design.pipework, came) == "recirc"
+        return bool(role) and not (from_home and role != "recirc")
 
     def handed_on(node: str) -> list[tuple[str, str]]:
         work = design.pipework
@@ -240,7 +267,8 @@ def networks(design: Layout) -> tuple[WaterNetwork, ...]:
 
 
 def _networks(design: Layout) -> tuple[WaterNetwork, ...]:
-    found = [_network(design, key, station) for key, station in sources(design)]
+    shut = bypasses(design.job, design.pipework)
+    found = [_network(design, key, station, shut) for key, station in sources(design)]
     return tuple(one for one in found if one is not None)
 
 
@@ -250,8 +278,8 @@ def kind_of(station: Station) -> tuple[str, bool]:
     return (variant, False) if variant in outlets() else ("sink", True)
 
 
-def _network(design: Layout, source: str, station: Station) -> WaterNetwork | None:
-    walked, practice, work = _walked(design, source), design.job.practice, design.pipework
+def _network(design: Layout, source: str, station: Station, shut: frozenset[str]) -> WaterNetwork | None:
+    walked, practice, work = _walked(design, source, shut), design.job.practice, design.pipework
     words: list[str] = []
     if walked.rings:
         words.append(f"the pipe of {source} closes a ring: counted as if it were cut there")
@@ -273,7 +301,7 @@ def _network(design: Layout, source: str, station: Station) -> WaterNetwork | No
             WaterEnd(
                 place.station.id,
                 port,
-                _role(design, by_id[last].keys[-1]),
+                _role(design.job, work, by_id[last].keys[-1]),
                 kind,
                 assumed,
                 said or alone_l_s,
@@ -371,7 +399,7 @@ def _sections(
     catalogue, work = design.context.catalogue, design.pipework
     cold, hot = fluid(COLD_C), fluid(HOT_C)
     settings = {i.id: i.setting or "" for run in design.job.runs for i in run.items if isinstance(i, DeviceItem)}
-    medium_of = {one.id: cold if _role(design, one.keys[0]) == "cold" else hot for one in walked.reaches}
+    medium_of = {one.id: cold if _role(design.job, work, one.keys[0]) == "cold" else hot for one in walked.reaches}
     along = {
         key: flows_l_s[one.id] / 1000 * medium_of[one.id].density_kg_m3 for one in walked.reaches for key in one.keys
     }
@@ -399,7 +427,7 @@ def _sections(
             WaterSection(
                 one.id,
                 one.run,
-                _role(design, one.keys[0]),
+                _role(design.job, work, one.keys[0]),
                 one.item,
                 one.pipe,
                 one.keys,

@@ -9,6 +9,8 @@ from ...pipework.geometry import Pipework, Straight
 from ...pipework.water import dead_ends
 from ...quantity import length_text, trim
 from ...rules.registry import RuleBook, Said, View
+from . import heater_rules, size_rules, softener_rules
+from .network import bypasses
 
 DEAD_LEG_DIAMETERS = 5.0
 
@@ -26,7 +28,10 @@ def dead_leg(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     if not any(run.service == "water" for run in view.job.runs):
         return
+    shut = bypasses(view.job, work)  # it stands still by its nature, and is turned when the softener is served
     for group in dead_ends(work, view.flow):
+        if shut.issuperset(group):
+            continue
         first = work.straights[group[0]]
         ends = {node for key in group for node in (work.straights[key].from_node, work.straights[key].to_node)}
         stations = [work.ports[work.nodes[node].part].station for node in ends if work.nodes[node].kind == "port"]
@@ -109,4 +114,4 @@ def _upstream(work: Pipework, flow: dict[str, int], straight: Straight) -> list[
     return found
 
 
-RULES = tuple(rule.rules.values())
+RULES = (*rule.rules.values(), *size_rules.RULES, *heater_rules.RULES, *softener_rules.RULES)

@@ -15,6 +15,7 @@ from .network import WaterNetwork, WaterSection, loss_pa, networks, pressures, w
 from .stations import SPEC
 
 LEAST_OD_MM = 12.0
+SPARE_PA = 1000.0  # what larger pipe is chosen by over the least: its fittings may cost more than the old ones
 
 
 def usable(catalogue: Catalogue, code: str) -> list[Pipe]:
@@ -70,7 +71,7 @@ def proposed(net: WaterNetwork, catalogue: Catalogue, *, drawn: bool = False) ->
                 ladders[ident] = [
                     pipe for pipe in ladders[ident] if _rank(catalogue, pipe) >= _rank(catalogue, longest)
                 ]
-    found = enlarge(net.sections, ladders, together, *_calls(net, catalogue))
+    found = enlarge(net.sections, ladders, together, *_calls(net, catalogue, SPARE_PA if drawn else 0.0))
     return kept | dict(found if found is not None else {ident: ladder[0] for ident, ladder in ladders.items()})
 
 
@@ -93,7 +94,7 @@ Short = Callable[[Mapping[str, float]], Sequence[Sequence[str]]]
 Saves = Callable[[WaterSection, Pipe, Pipe, Mapping[str, float]], float]
 
 
-def _calls(net: WaterNetwork, catalogue: Catalogue) -> tuple[Arrive, Short, Saves]:
+def _calls(net: WaterNetwork, catalogue: Catalogue, spare_pa: float) -> tuple[Arrive, Short, Saves]:
     """What enlarge() asks of a network: pressures with such sizes, the ends that are short, what a size saves."""
 
     def arrive(sizes: Mapping[str, Pipe]) -> dict[str, float]:
@@ -102,7 +103,7 @@ def _calls(net: WaterNetwork, catalogue: Catalogue) -> tuple[Arrive, Short, Save
         )
 
     def short(at: Mapping[str, float]) -> Sequence[Sequence[str]]:
-        return [end.path for end in net.ends if at[end.path[-1]] < end.least_pa - 1e-6]
+        return [end.path for end in net.ends if at[end.path[-1]] < end.least_pa + spare_pa - 1e-6]
 
     def saves(one: WaterSection, now: Pipe, wider: Pipe, _at: Mapping[str, float]) -> float:
         return loss_pa(one, one.flow_l_s, now, catalogue) - loss_pa(one, one.flow_l_s, wider, catalogue)

@@ -1,0 +1,45 @@
+"""The way out of pipe that is too small: every place where a size is said grows to the largest its sections need."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Protocol
+
+from ..catalogue.loader import size_order
+from ..job.model import Pipe
+from .registry import Remedy
+
+
+class SizedSection(Protocol):
+    """A section as this needs it: its name, the run and change of pipe its size is said by, its pipe."""
+
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def run(self) -> str: ...
+
+    @property
+    def item(self) -> str | None: ...
+
+    @property
+    def pipe(self) -> Pipe: ...
+
+
+def enlarged_remedies(sections: Sequence[SizedSection], sizes: Mapping[str, Pipe | None]) -> Iterable[Remedy]:
+    """The least that has to grow: all sections whose size is said in one place go by the largest of them. sizes:
+    section -> the size wanted; nothing where one has none."""
+    if not sizes or any(pipe is None for pipe in sizes.values()):
+        return
+    wanted: dict[tuple[str, str | None], list[tuple[str, Pipe, Pipe]]] = {}
+    for one in sections:
+        wanted.setdefault((one.run, one.item), []).append((one.id, one.pipe, sizes.get(one.id) or one.pipe))
+    commands, words = [], []
+    for (run, item), group in wanted.items():
+        new = max((pipe for _, _, pipe in group), key=lambda pipe: size_order(pipe.size))
+        if size_order(new.size) <= size_order(group[0][1].size):
+            continue
+        commands.append({"do": "set_pipe", "run": run, "item": item, "code": new.code, "size": new.size})
+        words.append(f"{', '.join(ident for ident, _, _ in group)}: {group[0][1]} becomes {new}")
+    if commands:
+        yield Remedy("Enlarge what is too small", tuple(commands), "; ".join(words))

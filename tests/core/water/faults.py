@@ -1,0 +1,157 @@
+"""Faults of fresh water, planted one by one: (sound job, what is done, rule, where, words)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from oikotherm.core.job.model import Job
+
+from ...jobs import retyped, said, whole
+from .plumbed import HOME, house, let_off, ring, softened
+
+FERN = whole("fernhollow")
+HOUSE = house(data={"supply_pa": 3e5})
+CLOSED = house(middle="[check] U300mm [vessel set 8]", heater_data={"volume_l": 150.0})
+TANKLESS = house(heater=("heater", "tankless"), data={"supply_pa": 3e5})
+
+
+def called(job: Job, ident: str, variant: str) -> dict[str, Any]:
+    """An outlet of another use."""
+    found = job.station(ident)
+    assert found is not None
+    return {"do": "put_station", "station": {**found.model_dump(exclude_none=True), "variant": variant}}
+
+
+RING, SOFT, OFF = ring(HOME), softened(), let_off()
+
+FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
+    "too little pressure for the shower": (
+        HOUSE,
+        (said(HOUSE, "S", supply_pa=1.4e5),),
+        "water-short",
+        "SHR",
+        "SHR gets 0.92 bar of hot with what runs at once; it needs 1.00 bar",
+    ),
+    "a main too narrow": (
+        HOUSE,
+        ({"do": "set_pipe", "run": "C1", "item": None, "code": "cu-m", "size": "15"},),
+        "water-fast",
+        "C1",
+        "C1-1: 2.04 m/s of cold in cu-m 15; at most 2.0",
+    ),
+    "a sink far from its heater": (
+        HOUSE,
+        (retyped(HOUSE, "H1", ("N5000", "N42000")),),
+        "hot-wait",
+        "SNK",
+        "SNK waits 39 s for hot water: 7.7 L run off first",
+    ),
+    "more pressure than a house bears": (
+        HOUSE,
+        (said(HOUSE, "S", supply_pa=6e5),),
+        "supply-high",
+        "S",
+        "6.00 bar stand at S.out; 5.00 bar are the most",
+    ),
+    "a main that gives too little": (
+        HOUSE,
+        (said(HOUSE, "S", supply_pa=3e5, flow_kg_s=0.2),),
+        "main-short",
+        "S",
+        "S.out gives 12 L/min; 17.8 run at once",
+    ),
+    "a circulation without its pump": (
+        RING,
+        (retyped(RING, "RC1", ("[pump] S300mm ", "")),),
+        "circulation-still",
+        "RC1",
+        "RC1 brings hot water home without a pump",
+    ),
+    "a tankless heater with too little pressure": (
+        TANKLESS,
+        (said(TANKLESS, "WH", least_pa=3e5),),
+        "fires-late",
+        "WH",
+        "it fires from 3.00 bar on",
+    ),
+    "a tankless heater with too little flow": (
+        TANKLESS,
+        (said(TANKLESS, "WH", least_flow_kg_s=0.18),),
+        "fires-late",
+        "WH",
+        "SHR runs 9 L/min; WH fires from 10.8 L/min on",
+    ),
+    "a check valve and no vessel": (
+        CLOSED,
+        (retyped(CLOSED, "C1", ("[vessel set 8] ", "")),),
+        "closed-supply",
+        "WH",
+        "The supply of WH is closed by the check valve on C1, and it has no expansion vessel. 8 L of vessel",
+    ),
+    "a valve before the vessel": (
+        CLOSED,
+        (retyped(CLOSED, "C1", ("[vessel set 8]", "[vessel set 8] U200 [iso]")),),
+        "expansion-shut",
+        "WH",
+        "A valve can shut the vessel of WH off from it",
+    ),
+    "a vessel too small": (
+        CLOSED,
+        (retyped(CLOSED, "C1", ("[vessel set 8]", "[vessel set 2]")),),
+        "expansion-small",
+        "WH",
+        "WH needs 7.3 L of vessel, 2 L are there",
+    ),
+    "a vessel on a hose": (
+        FERN,
+        (retyped(FERN, "C2", ("=cu-l 1/2", "=conn 1/2")),),
+        "expansion-flexible",
+        "EXP",
+        "EXP hangs on a flexible connector of C2",
+    ),
+    "a cool store": (
+        CLOSED,
+        (said(CLOSED, "WH", volume_l=150.0, store_c=50),),
+        "store-cool",
+        "WH",
+        "WH is kept at 50 C; 60 C are the least",
+    ),
+    "a tundish too far from its valve": (
+        let_off("W300mm D200mm"),
+        (
+            retyped(OFF, "D1", ("D200", "D600")),
+            {"do": "move_station", "id": "TUN", "by": (0, 0, -400)},
+        ),
+        "discharge-long",
+        "D1",
+        "D1 is 90[0-9] mm to TUN; 600 mm are the most",
+    ),
+    "a discharge too long": (
+        OFF,
+        (retyped(OFF, "D2", ("W4000", "W9000")),),
+        "discharge-long",
+        "D2",
+        "D2: 9.5 m with 1 bends is longer than 8.2 m: take 28",
+    ),
+    "no hard water to drink": (
+        SOFT,
+        ({"do": "remove_run", "id": "C3"}, called(SOFT, "BAS", "sink")),
+        "softener-drinking",
+        "SOF",
+        "BAS drinks water softened by SOF: no sink has hard water",
+    ),
+    "a softener without a bypass": (
+        SOFT,
+        ({"do": "remove_run", "id": "C4"},),
+        "softener-bypass",
+        "SOF",
+        "SOF has no bypass: nothing runs while it is served",
+    ),
+    "a softener whose drain is shut": (
+        SOFT,
+        ({"do": "set_finish", "run": "D1", "finish": "cap"},),
+        "softener-drain",
+        "SOF",
+        "D1, the drain of SOF, is shut at its end",
+    ),
+}

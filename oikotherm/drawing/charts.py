@@ -4,6 +4,7 @@ Bench."""
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
@@ -177,6 +178,78 @@ def warm_up(
     label = f"temperatures of {' and '.join(name for name, _ in lines)} over {span / 60:.0f} minutes"
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" class="chart warm-up" viewBox="0 0 {number(width)} '
+        f'{number(height)}" role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
+    )
+
+
+def capacity(hours: Sequence[Sequence[float]], whole_g: float, width: float = 560.0, height: float = 220.0) -> str:
+    """What is left of a softener's capacity over days. hours: (hour, left [g], 1 where it was made new)."""
+    left, right, top, bottom = 52.0, width - 12.0, 20.0, height - 36.0
+    last = max(hours[-1][0] + 1, 1)
+
+    def at(hour: float, grams: float) -> tuple[float, float]:
+        return left + hour / last * (right - left), bottom - grams / whole_g * (bottom - top)
+
+    parts = []
+    step = round_step(whole_g / 5)
+    for n in range(int(whole_g / step) + 1):
+        _, y = at(0, n * step)
+        parts += [_line("grid", (left, y), (right, y)), _text(left - 6, y + 4, f"{n * step:g}", "end")]
+    for day in range(0, int(last // 24) + 1, 2):
+        x, _ = at(day * 24, 0)
+        parts += [_line("grid", (x, top), (x, bottom)), _text(x, bottom + 16, f"{day}")]
+    points = [at(0, whole_g)]
+    news = [hour for hour, _, new in hours if new]
+    for hour, grams, new in hours:
+        if new:
+            points.append(at(hour, whole_g))
+        points.append(at(hour + 1, grams))
+    parts.append(_line("capacity", *points))
+    for hour in news:
+        x, y = at(hour, whole_g)
+        parts.append(f'<circle class="made-new" cx="{number(x)}" cy="{number(y)}" r="4"/>')
+    parts += [_text((left + right) / 2, height - 4, "days"), _text(left + 2, 12, "g left", "start")]
+    times = f"{len(news)} times" if len(news) != 1 else "once"
+    label = f"capacity left over {last / 24:.0f} days, made new {times}"
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart capacity" viewBox="0 0 {number(width)} '
+        f'{number(height)}" role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
+    )
+
+
+def pump_curve(
+    curve: Sequence[Sequence[float]],
+    system: Sequence[Sequence[float]],
+    runs: tuple[float, float],
+    width: float = 460.0,
+    height: float = 240.0,
+) -> str:
+    """A pump's curve against the system's, (flow [L/s], pressure [Pa]) each; runs: where they meet."""
+    left, right, top, bottom = 52.0, width - 16.0, 20.0, height - 36.0
+    most_l_s = max(point[0] for point in curve) or 1.0
+    most_bar = max(*(point[1] for point in curve), runs[1]) / 1e5 or 1.0
+
+    def at(flow: float, pressure_pa: float) -> tuple[float, float]:
+        share = min(max(pressure_pa / 1e5 / most_bar, 0.0), 1.05)
+        return left + flow / most_l_s * (right - left), bottom - share * (bottom - top)
+
+    parts = []
+    step = round_step(most_bar / 5, least=0.01)
+    for n in range(int(most_bar / step) + 1):
+        _, y = at(0, n * step * 1e5)
+        parts += [_line("grid", (left, y), (right, y)), _text(left - 6, y + 4, f"{n * step:g}", "end")]
+    step = round_step(most_l_s / 5, least=0.001)
+    for n in range(int(most_l_s / step) + 1):
+        x, _ = at(n * step, 0)
+        parts += [_line("grid", (x, top), (x, bottom)), _text(x, bottom + 16, f"{n * step:g}")]
+    parts.append(_line("curve pump", *(at(*point) for point in curve if point[1] > 0)))
+    parts.append(_line("curve system", *(at(*point) for point in system if point[1] <= most_bar * 1.05e5)))
+    x, y = at(*runs)
+    parts.append(f'<circle class="made-new" cx="{number(x)}" cy="{number(y)}" r="5"/>')
+    parts += [_text((left + right) / 2, height - 4, "L/s"), _text(left + 2, 12, "bar", "start")]
+    label = f"the pump runs at {runs[0]:.2f} L/s and {runs[1] / 1e5:.2f} bar"
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="chart pump-curve" viewBox="0 0 {number(width)} '
         f'{number(height)}" role="img" aria-label={quoteattr(label)}>' + "".join(parts) + "</svg>"
     )
 

@@ -123,6 +123,10 @@ def sketch(name: str, typed: dict[str, str], result: dict[str, Any]) -> str:
         )
     if result.get("row"):
         return charts.row(result["row"], result["last_at_mm"])
+    if name == "softener":
+        return charts.capacity(result["fortnight"], result["capacity_g"])
+    if name == "booster" and result["curve"]:
+        return charts.pump_curve(result["curve"], result["system"], (result["runs_l_s"], result["runs_pa"]))
     if name == "pace":
         return _paced(result["canonical"], typed)
     return ""

@@ -9,7 +9,7 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.quantity import convert
 from oikotherm.core.services.water.expansion import discharge_pipe
 from oikotherm.core.services.water.flows import outlets, peak_flow
-from oikotherm.core.services.water.softening import capacity_g_l
+from oikotherm.core.services.water.softening import capacity_g_l, fortnight
 
 GALLON_L = 3.785411784
 
@@ -182,3 +182,41 @@ class SoftenerTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class FortnightTest(unittest.TestCase):
+    def test_by_demand_it_is_made_new_before_it_runs_out(self) -> None:
+        """180 g a day of 1,160 g: a day is kept back, so it is made new the sixth night, and no hard water passes."""
+        hours = fortnight(180, 1160, 300)
+        nights = [one.day for one in hours if one.regenerated]
+        left = 1160.0
+        wanted = []
+        for day in range(14):
+            if left - 180 * (1.2 if day % 7 >= 5 else 1.0) / (7.4 / 7) * 0.01 < 180:  # two hours of the night
+                wanted.append(day)
+                left = 1160.0
+            left -= 180 * (1.2 if day % 7 >= 5 else 1.0) / (7.4 / 7)
+        self.assertEqual(nights, wanted)
+        self.assertEqual(sum(one.hard_l for one in hours), 0)
+        self.assertEqual({one.hour for one in hours if one.regenerated}, {2})
+
+    def test_by_time_too_seldom_hard_water_passes(self) -> None:
+        """Ten days on 1,160 g at 180 g: what ten days draw beyond it passes, 300 mg in each litre."""
+        hours = fortnight(180, 1160, 300, every_days=10)
+        self.assertEqual([one.day for one in hours if one.regenerated], [10])
+        drawn = sum(180 * (1.2 if day % 7 >= 5 else 1.0) / (7.4 / 7) for day in range(10))
+        next_night = 180 / (7.4 / 7) * 0.01
+        hard = sum(one.hard_l for one in hours if one.day < 10 or one.day == 10 and one.hour < 2)
+        self.assertAlmostEqual(hard, (drawn + next_night - 1160) / 0.3, delta=0.5)
+
+    def test_the_week_has_its_mean(self) -> None:
+        hours = fortnight(100, 1e6, 300)
+        self.assertAlmostEqual(1e6 - hours[-1].left_g, 1400, places=6)
+        with self.assertRaises(Refused):
+            fortnight(0, 100, 300)
+
+    def test_the_tool(self) -> None:
+        found = calc("softener", people=4, hardness=300, resin=20, salt=160, every_days=12)
+        self.assertEqual(len(found["fortnight"]), 14 * 24)
+        self.assertGreater(found["hard_l"], 500)
+        self.assertIn("pass hard", found["text"])

@@ -127,3 +127,53 @@ def softening(
         ),
     )
     return Softening(load, capacity, interval, year, sodium, drop, tuple(notes), steps)
+
+
+REGENERATES_AT = 2  # o'clock: nobody draws
+WEEKEND = 1.2  # typ: what a day of a weekend draws, against others
+
+
+@dataclass(frozen=True, slots=True)
+class SoftenerHour:
+    """An hour of a softener. left_g: of its capacity at the end of it; regenerated: whether it was made new in it;
+    hard_l: litres that passed unsoftened."""
+
+    day: int
+    hour: int
+    left_g: float
+    regenerated: bool
+    hard_l: float
+
+
+@functools.cache
+def _day() -> tuple[float, ...]:
+    """The share of a day's water of each hour (typ)."""
+    return tuple(float(row["share"]) for row in read_rows(__package__, "day.csv"))
+
+
+def fortnight(
+    load_g_day: float, capacity_g: float, counted_mg_l: float, *, every_days: int | None = None, days: int = 14
+) -> tuple[SoftenerHour, ...]:
+    """A softener over days that begin on a Monday, hour by hour, new at the start. It regenerates at two in the
+    morning: by demand, when less than a day is left; by time, every so many days. counted_mg_l: hardness with its iron.
+    Days of a weekend draw a fifth more; the week has its mean. Raises Refused out of range."""
+    if load_g_day <= 0 or capacity_g <= 0 or counted_mg_l <= 0 or not 1 <= days <= 60:
+        raise Refused("load", f"{load_g_day:g} g a day", "a load, a capacity and a hardness above 0", "180")
+    if every_days is not None and not 1 <= every_days <= 30:
+        raise Refused("every_days", every_days, "1 to 30 days", "4")
+    mean = (5 + 2 * WEEKEND) / 7
+    found = []
+    left, since = capacity_g, 0
+    for day in range(days):
+        wanted = load_g_day * (WEEKEND if day % 7 >= 5 else 1.0) / mean
+        for hour, share in enumerate(_day()):
+            due = left < load_g_day if every_days is None else since >= every_days
+            regenerated = hour == REGENERATES_AT and due
+            if regenerated:
+                left, since = capacity_g, 0
+            drawn = wanted * share
+            passed = max(drawn - left, 0.0)
+            left = max(left - drawn, 0.0)
+            found.append(SoftenerHour(day, hour, left, regenerated, passed / counted_mg_l * 1000))
+        since += 1
+    return tuple(found)

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ....bench.registry import Input, Quantity
 from ....quantity import parse
-from ..softening import softening
+from ..softening import IRON_AS_HARDNESS, fortnight, softening
 from .box import tool
 
 
@@ -24,6 +24,9 @@ class SoftenerIn(Input):
     raw_sodium: float | None = Field(default=None, ge=0, le=10_000, description="sodium of the raw water, mg/L (0)")
     flow: Quantity | None = Field(default=None, description="at the peak; L/s, or text with a unit (not asked)")
     kv: float | None = Field(default=None, gt=0, le=1000, description="of the softener, m3/h at 1 bar (not known)")
+    every_days: int | None = Field(
+        default=None, ge=1, le=30, description="regenerates by time, every so many days (by demand)"
+    )
 
 
 @tool(
@@ -33,20 +36,29 @@ class SoftenerIn(Input):
     "Boiler filling: ask the boiler's maker before softened water goes in.",
 )
 def softener(said: SoftenerIn) -> dict[str, Any]:
-    """{load_g_day, capacity_g, interval_days, salt_kg_year, sodium_mg_l, drop_pa, notes, text, working}. Raises
-    Refused."""
+    """{load_g_day, capacity_g, interval_days, salt_kg_year, sodium_mg_l, drop_pa, notes, fortnight, hard_l, text,
+    working}. fortnight: [hour, left_g, 1 where it was made new]. Raises Refused."""
     given = {"litres_day": said.litres_day, "iron_mg_l": said.iron, "raw_sodium_mg_l": said.raw_sodium}
     flow = None if said.flow is None else parse(said.flow, "volume-flow", "L/s", field="flow") * 3600
+    hardness = parse(said.hardness, "hardness", "mg/L", field="hardness")
     found = softening(
         said.people,
-        parse(said.hardness, "hardness", "mg/L", field="hardness"),
+        hardness,
         parse(said.resin, "volume", "L", field="resin") * 1000,
         said.salt,
         flow_m3_h=flow,
         kv=said.kv,
         **{name: value for name, value in given.items() if value is not None},
     )
-    notes = f"; {'; '.join(found.notes)}" if found.notes else ""
+    hours = fortnight(
+        found.load_g_day,
+        found.capacity_g,
+        hardness + IRON_AS_HARDNESS * (said.iron or 0.0),
+        every_days=said.every_days,
+    )
+    hard_l = sum(one.hard_l for one in hours)
+    said_notes = [*found.notes, *([f"{hard_l:.0f} L pass hard in a fortnight"] if hard_l > 0.5 else [])]
+    notes = f"; {'; '.join(said_notes)}" if said_notes else ""
     return {
         "load_g_day": round(found.load_g_day, 3),
         "capacity_g": round(found.capacity_g, 2),
@@ -54,7 +66,9 @@ def softener(said: SoftenerIn) -> dict[str, Any]:
         "salt_kg_year": round(found.salt_kg_year, 2),
         "sodium_mg_l": round(found.sodium_mg_l, 2),
         "drop_pa": None if found.drop_pa is None else round(found.drop_pa),
-        "notes": list(found.notes),
+        "notes": said_notes,
+        "fortnight": [[one.day * 24 + one.hour, round(one.left_g, 1), int(one.regenerated)] for one in hours],
+        "hard_l": round(hard_l, 1),
         "text": f"every {found.interval_days:.1f} days, {found.salt_kg_year:.0f} kg of salt a year, "
         f"{found.sodium_mg_l:.0f} mg/L of sodium{notes}",
         "working": [step.as_dict() for step in found.working],

@@ -32,6 +32,7 @@ UNIT_OF = (
 SHORT = 2  # names of so many letters are told by what they mean
 
 
+FEW_PARTS = 6  # of an object: up to here each is described
 GROUPS = (
     ("Cutting and bending", ("lengths", "rows", "bends")),
     ("Joints", ("joints",)),
@@ -118,8 +119,10 @@ def fields_of(tool: Tool) -> list[FormField]:
             columns = ", ".join(_words(one, own) for one, own in row.model_fields.items())
             said, lines = f"a line each: {columns}", 5
         elif (one := _object_of(field)) is not None:
-            said = "; ".join(f"{part} ({_words(part, own)})" for part, own in one.model_fields.items())
-            said = f"name and figure, with ; between: {said}"
+            many = len(one.model_fields) > FEW_PARTS
+            parts = (part if many else f"{part} ({_words(part, own)})" for part, own in one.model_fields.items())
+            what = f"{said}, " if len(key) <= SHORT else ""
+            said = f"{what}name and figure, with ; between: {(', ' if many else '; ').join(parts)}"
         elif _is(field, list, float):
             lines = 3
         elif _is(field, dict):

@@ -26,6 +26,10 @@ SHOWN = (
     "working",
     "allowances",
     "centre_line",
+    "fortnight",  # drawn
+    "curve",
+    "system",
+    "directions",
     "items",
     "cures",
     "ways",
@@ -77,13 +81,22 @@ def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
             if unit
             else name
         )
-        text = ", ".join(_said(one) for one in value) if isinstance(value, list) else _said(value)
-        found.append((label.replace("_", " "), text, unit))
+        label = label.replace("_", " ")
+        if isinstance(value, list) and all(isinstance(one, dict) for one in value):
+            found += [(f"{label} {n}", _said(one), "") for n, one in enumerate(value, 1)]
+        else:
+            found.append((label, _said(value), unit))
     return found
 
 
 def _said(value: Any) -> str:
-    """A figure as it is read: a tenth is enough of a length."""
+    """A figure as it is read: a tenth is enough of a length. Lists and objects in words."""
+    if isinstance(value, list):
+        said = [_said(one) for one in value]
+        return (" " if all(one.endswith(".") for one in said) else ", ").join(said)
+    if isinstance(value, dict):
+        rows = ((name, one) for name, one in value.items() if name not in SHOWN and one not in ([], "", None))
+        return "; ".join(f"{name.replace('_', ' ')} {_said(one)}" for name, one in rows)
     return trim(value, 3 if abs(value) < 10 else 1) if isinstance(value, float) else str(value)
 
 

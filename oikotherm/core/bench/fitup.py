@@ -169,6 +169,9 @@ def stubs_3d(said: Stubs3d) -> dict[str, Any]:
     found = stubs3d.join(_stub(said.a, "a"), _stub(said.b, "b"), stubs3d.fittings_of(catalogue, pipe, said.method))
     ways = [
         {
+            "name": " + ".join(one.parts) or "straight",
+            "possible": True,
+            "says": _stubs_said(one),
             "parts": list(one.parts),
             "angle_deg": round(one.turns_deg[0], 3) if one.turns_deg else 0.0,
             "stubs_mm": [round(piece, 3) for piece in one.pieces_mm],
@@ -181,12 +184,12 @@ def stubs_3d(said: Stubs3d) -> dict[str, Any]:
     ]
     if not found:
         return {"ways": [], "text": "no three fittings join them: move one end, or take a flexible connector"}
-    first = found[0]
-    turned = (
-        f", turned {' and '.join(f'{abs(turn):.0f}' for turn in first.turns_deg)} degrees" if first.turns_deg else ""
-    )
-    pieces = ", ".join(f"{piece:.0f}" for piece in first.pieces_mm if piece)
-    return {"ways": ways, "text": f"{' + '.join(first.parts) or 'straight'}{turned}; pieces {pieces} mm"}
+    return {"ways": ways, "text": f"{ways[0]['name']}, {ways[0]['says']}"}
+
+
+def _stubs_said(one: stubs3d.JoinedStubs) -> str:
+    turned = f"turned {' and '.join(f'{abs(turn):.0f}' for turn in one.turns_deg)} degrees; " if one.turns_deg else ""
+    return f"{turned}pieces {', '.join(f'{piece:.0f}' for piece in one.pieces_mm if piece)} mm"
 
 
 TAIL, VALVE = "tail-g12", "trv-angle-15"  # what a radiator usually has, as stations of a job come with it

@@ -232,9 +232,10 @@ def _notes(old: Heater, new: Heater, risers: tuple[Riser, ...], full_kg: float, 
     if new.kind == "electric" and new.input_w > old.input_w:
         notes.append("More electric load than before: circuit and fuse by a competent electrician.")
     if new.kind != "tankless":
+        full = f"Full it weighs {full_kg:.0f} kg: look at the floor; level" if full_kg else "Level"
         notes.append(
-            f"Full it weighs {full_kg:.0f} kg: look at the floor; level on shims that cannot compress; pan at least "
-            f"{said(new.diameter_mm + PAN_OVER_MM)} across where a leak does harm."
+            f"{full} on shims that cannot compress; pan at least {said(new.diameter_mm + PAN_OVER_MM)} across where a "
+            "leak does harm."
         )
         third = new.height_mm / 3
         notes.append(

@@ -49,7 +49,8 @@ def water(frame: Frame) -> dict[str, Any]:
         for one in row["sections"]:
             one["other"] = row["rules"]["residual"]["sizes"].get(one["id"])
         rows.append(row)
-    return {"networks": rows, "opened": opened, "long_wait_s": LONG_WAIT_S}
+    hot = any(end.role == "hot" for net in found for end in net.ends)
+    return {"networks": rows, "opened": opened, "long_wait_s": LONG_WAIT_S, "hot": hot}
 
 
 def _ways(net: WaterNetwork) -> list[Way]:

@@ -307,7 +307,25 @@ def fernhollow() -> Job:
             "S",
             data={"input_w": 11700, "volume_l": 190, "flue_mm": 4 * IN, **body},
         ),
-        _station("supply", "SUP", "Water from the street", "L0", (8 * IN, 86 * IN, 12 * IN), "S"),
+        _station(
+            "heater",
+            "OLD",
+            "Old heater, 40 gal",
+            "L0",
+            (60 * IN, 88 * IN, 0),
+            "S",
+            state="remove",
+            data={"volume_l": 151, "width_mm": 18 * IN, "height_mm": 48 * IN, "depth_mm": 18 * IN, "gas": "propane"},
+        ),
+        _station(
+            "supply",
+            "SUP",
+            "Water from the street",
+            "L0",
+            (8 * IN, 86 * IN, 12 * IN),
+            "S",
+            data={"supply_pa": 413685},
+        ),
         _station(
             "regulator",
             "REG",
@@ -363,7 +381,7 @@ def fernhollow() -> Job:
     texts = (
         "C1 from SUP.out cu-l 3/4: U20 [iso] U34-1/4 S? E22 *T1 E12 [iso] E? D? -> WH.cold",
         "C2 from C1.T1 cu-l 3/4: U4 =cu-l 1/2 U? -> EXP.in",
-        "H1 from WH.hot cu-l 3/4: U14 S6 W45 S63 =cu-l 1/2 D46 S? U? -> SNK.in",
+        "H1 from WH.hot cu-l 3/4: U14 S12 {boxed} =pexa 3/4 S6 W45 S51 D28 {view} =cu-l 1/2 D18 S? U? -> SNK.in",
         "G1 from REG.out fe-40 3/4: {outside} N5 [iso handle E] N4 [union] N3 U12 [clamp set 20ft] U36 W6 (wall 6) "
         "{view} W54 D14 W24 U14 W16 [union] W17 *L1:D plug W33 D14 W24 U14 W33 *L2:D plug W33 D14 W24 U14 W41 (wall 4) "
         "W12 [iso] W8 [union] W8 S16 D38 *P1:D cap 6 W7 *M1 W7 *M2 W7 *M3 W7 *M4 plug W6 -> cap",
@@ -462,6 +480,15 @@ OLMO_RUNS = (
             ("RT", 7, "r2", "U2.return"),
         )
     ),
+    "C1 from SUP.out cu-m 22: U240 [iso] U1300 *T1 E300 [iso] E? D? -> WH.cold",
+    "C2 from C1.T1 cu-m 22: U1100 E2980 (wall 100) E120 D2500 N1225 *T1 =cu-m 15 N? U? -> BAS.cold",
+    "C3 from C2.T1 cu-m 15: U? -> SNK.cold",
+    "H1 from WH.hot cu-m 22: {lag 20} U1450 N150 E1875 (wall 100) E250 D2250 N925 *T1 =cu-m 15 N475 *T2 N? W? U? "
+    "-> BAS.hot",
+    "H2 from H1.T1 cu-m 15: W? U? -> SNK.hot",
+    "RC1 from WH.recirc cu-m 22: {lag 20} U300 [check] U300 [pump] U300 [iso] U200 =cu-m 15 U200 S150 E2000 (wall 100) "
+    "E380 D1900 N? D? W? -> H1.T2",
+    "D1 from WH.relief cu-m 15: {fall 1:50} W150 D1000 -> stub",
 )
 
 
@@ -516,6 +543,28 @@ def olmo_vecchio() -> Job:
                 "room": "HAL",
             },
         ),
+        _station(
+            "supply",
+            "SUP",
+            "Plant room, water main",
+            "L0",
+            (0, 2750, 300),
+            "E",
+            state="keep",
+            data={"supply_pa": 380000, "hardness_mg_l": 260},
+        ),
+        _station(
+            "heater",
+            "WH",
+            "Plant room, hot water",
+            "L0",
+            (1000, 3000, 0),
+            "S",
+            variant="electric",
+            data={"volume_l": 120, "input_w": 2000, "store_c": 60},
+        ),
+        _station("outlet", "SNK", "Oven hall, sink", "L0", (3100, 3900, 900), "E", variant="sink"),
+        _station("outlet", "BAS", "Oven hall, hand basin", "L0", (3100, 4600, 800), "E", variant="basin"),
         {"do": "put_circuit", "circuit": {"id": "CH1", "source": "BLR", "flow_c": 70, "return_c": 50}},
         {"do": "put_circuit", "circuit": {"id": "UF1", "source": "MIX", "flow_c": 40, "return_c": 33}},
         {
@@ -529,6 +578,8 @@ def olmo_vecchio() -> Job:
     job = apply_all(job, commands, standard())
     inside = [_brings(job, "BLR", pump=True, vessel_l=3, safety_valve_bar=3, vents=True)]
     inside += [_brings(job, name, vents=True, drains=True) for name in ("MAN", "MIX")]
+    home = {"name": "recirc", "role": "recirc", "way": "in", "offset": (0, 250, 1400), "facing": "up"}
+    inside.append({"do": "put_port", "station": "WH", "port": {**home, "end": "G 3/4 male flat", "metal": "brass"}})
     for name in ("R1", "R2", "PRV"):  # fed from the ceiling: valves that look up, lockshields with a drain-off
         station = job.station(name)
         assert station is not None

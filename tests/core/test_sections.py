@@ -110,7 +110,7 @@ class SectionTest(unittest.TestCase):
     def test_three_services_three_kinds_of_section(self):
         design = shipped("lockhouse")
         found = {one.section.key: one for one in proofs(design)}
-        self.assertEqual(set(found), {"heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1", "water/SOF.out/1"})
+        self.assertEqual(set(found), {"heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1", "water/CYL.hot/1"})
         heating, gas, water = (found[key] for key in ("heating/BLR.flow/1", "gas/MTR.out/1", "water/SUP.out/1"))
         self.assertEqual([one.kind.medium for one in (heating, gas, water)], ["water", "air", "water"])
         self.assertEqual(gas.rule.target_pa, 2000)  # 20 mbar, two minutes, no water anywhere near it

@@ -6,12 +6,14 @@ from typing import Any
 
 from oikotherm.core.job.model import Job
 
-from ...jobs import retyped, said, whole
+from ...jobs import edit, retyped, said, whole
 from .plumbed import HOME, house, let_off, ring, softened
 
 FERN = whole("fernhollow")
 HOUSE = house(data={"supply_pa": 3e5})
 CLOSED = house(middle="[check] U300mm [vessel set 8]", heater_data={"volume_l": 150.0})
+LEVEL = house(middle="[check] U300mm E500mm [vessel set 8] E500mm", heater_data={"volume_l": 150.0})
+LEVEL = edit(LEVEL, retyped(LEVEL, "C1", ("E3000mm", "E2000mm")))
 TANKLESS = house(heater=("heater", "tankless"), data={"supply_pa": 3e5})
 
 
@@ -101,6 +103,13 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "expansion-small",
         "WH",
         "WH needs 7.3 L of vessel, 2 L are there",
+    ),
+    "a vessel that sticks out": (
+        LEVEL,
+        (retyped(LEVEL, "C1", ("E2000mm", "E2000mm U200mm [vessel set 8]"), ("E500mm [vessel set 8] ", "E500mm ")),),
+        "expansion-heavy",
+        "C1",
+        "weighs 11 kg full: 24 N m on cu-m 22; 15 N m are what it bears",
     ),
     "a vessel on a hose": (
         FERN,

@@ -7,7 +7,7 @@ import unittest
 from oikotherm.core.bench import find_tool
 from oikotherm.core.errors import Refused
 from oikotherm.core.quantity import convert
-from oikotherm.core.services.water.expansion import discharge_pipe
+from oikotherm.core.services.water.expansion import discharge_pipe, hung
 from oikotherm.core.services.water.flows import outlets, peak_flow
 from oikotherm.core.services.water.softening import capacity_g_l, fortnight
 
@@ -182,6 +182,25 @@ class SoftenerTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class HungTest(unittest.TestCase):
+    def test_weight_and_moment_by_hand(self) -> None:
+        """8 L: 1 + 1.6 + 8 = 10.6 kg; at 200 mm 10.6 x 9.80665 x 0.2 = 20.79 N m: too much for 22 copper, not for
+        3/4 steel. Twice as long as wide, 8 L are 172 mm across."""
+        said = {"heater": 140, "supply": 3, "relief": 6, "arm": 200}
+        for pipe, limit, bracket in (
+            ("cu-m 22", 15, "needed"),
+            ("fe-40 3/4", 40, "not needed"),
+            ("cu-m 15", 5, "needed"),
+        ):
+            found = calc("expansion_tank", **said, pipe=pipe)
+            self.assertEqual(found["chosen_l"], 8)
+            self.assertAlmostEqual(found["moment_n_m"], 20.79, places=2)
+            self.assertEqual((found["limit_n_m"], found["bracket"]), (limit, bracket))
+        self.assertAlmostEqual(hung(8, "cu", "22").arm_mm, 60 + (16 / 3.14159265) ** (1 / 3) * 100, places=3)
+        with self.assertRaises(Refused):
+            hung(0, "cu", "22")
 
 
 class FortnightTest(unittest.TestCase):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -107,6 +108,42 @@ def expansion_tank(
         ),
     )
     return ExpansionTank(expansion_l, needed_l, chosen, precharge_pa, steps)
+
+
+EMPTY_KG, EMPTY_KG_L = 1.0, 0.2  # typ: a vessel without water: so much, and for each litre
+BODY_MM = 60.0  # typ: from the pipe's centre to where the vessel begins
+GRAVITY_M_S2 = 9.80665
+
+
+@dataclass(frozen=True, slots=True)
+class Hung:
+    """A vessel held by pipe alone. full_kg: waterlogged; arm_mm: from the pipe's centre to its middle; moment_n_m on
+    the pipe where it sticks out level; limit_n_m: what the pipe bears without a bracket, None where it is not known."""
+
+    full_kg: float
+    arm_mm: float
+    moment_n_m: float
+    limit_n_m: float | None
+
+    @property
+    def holds(self) -> bool:
+        return self.limit_n_m is not None and self.moment_n_m <= self.limit_n_m + 1e-9
+
+
+@functools.cache
+def _limits() -> Mapping[tuple[str, str], float]:
+    return {(row["family"], row["size"]): float(row["limit_n_m"]) for row in read_rows(__package__, "hung.csv")}
+
+
+def hung(volume_l: float, family: str, size: str, arm_mm: float | None = None) -> Hung:
+    """A vessel of so many litres on a stub of pipe of a family and size. arm_mm: measured, else by a vessel twice as
+    long as it is wide (typ). Raises Refused out of range."""
+    if not 0 < volume_l <= 1000 or arm_mm is not None and not 0 <= arm_mm <= 2000:
+        raise Refused("volume", f"{volume_l:g} L", "above 0 and up to 1000 L, an arm of up to 2 m", "8 L")
+    full = EMPTY_KG + EMPTY_KG_L * volume_l + volume_l
+    across_mm = (2 * volume_l / math.pi) ** (1 / 3) * 100
+    arm = BODY_MM + across_mm if arm_mm is None else arm_mm
+    return Hung(full, arm, full * GRAVITY_M_S2 * arm / 1000, _limits().get((family, size)))
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from ...rules.registry import Remedy, RuleBook, Said, View
 from ...rules.service import place_for_part
 from ...work.steps import gauge_unit
 from .. import spec
-from .expansion import ExpansionTank, discharge_pipe, expansion_tank
+from .expansion import ExpansionTank, discharge_pipe, expansion_tank, hung
 from .network import COLD_C, HOT_C, USUAL_SUPPLY_PA, reduced_to_pa
 from .small import RELIEF_PA
 from .stations import SPEC
@@ -27,6 +27,7 @@ LEAST_STORE_C = 60.0
 D1_MOST_MM = 600.0
 FLEXIBLE = ("conn",)
 SEEN_L = 0.05
+UPRIGHT = 0.7  # sine of a pipe that is steep: a vessel on it sticks out
 
 
 @dataclass
@@ -222,6 +223,41 @@ def expansion_small(view: View) -> Iterable[Said]:
             (),
             view.fitted.pipework.nodes[side.vessels[0][2]].at,
             (f"{wanted}, pre-charge {pressure_said(tank.precharge_pa, unit)}", "a lower pressure in the house"),
+        )
+
+
+@rule(
+    "expansion-heavy",
+    "mind",
+    "an expansion vessel that pipe alone has to hold",
+    "A vessel that has filled with water bends the stub it sticks out from, and its joint goes first.",
+    "moment on the stub (typ by pipe)",
+)
+def expansion_heavy(view: View) -> Iterable[Said]:
+    work, catalogue = view.fitted.pipework, view.context.catalogue
+    settings = {i.id: i.setting or "" for run in view.job.runs for i in run.items if isinstance(i, DeviceItem)}
+    for node in work.nodes.values():
+        litres = (
+            leading_number(settings.get(node.item, "")) if node.kind == "device" and node.part == "vessel" else None
+        )
+        run = work.runs[node.run].run if litres else None
+        if not litres or run is None or run.service != SPEC.id or run.state == "remove":
+            continue
+        straight = next(work.straights[key] for key in work.arms[node.key].values())
+        if abs(straight.way.z) < UPRIGHT:
+            continue  # on level pipe it hangs or stands
+        system = catalogue.systems.get(straight.pipe.code)
+        found = hung(litres, system.family if system else "", straight.pipe.size)
+        if found.holds:
+            continue
+        bears = "not known" if found.limit_n_m is None else f"{trim(found.limit_n_m, 0)} N m are"
+        yield Said(
+            (node.run, node.item),
+            f"The vessel on {node.run} weighs {found.full_kg:.0f} kg full: {found.moment_n_m:.0f} N m on "
+            f"{straight.pipe}; {bears} what it bears.",
+            (),
+            node.at,
+            ("a bracket under it", "on level pipe, upright", "a vessel on the wall: a station of its own"),
         )
 
 

@@ -160,6 +160,8 @@ class TankIn(Input):
     practice: Literal["british", "continental", "north-american"] = Field(
         default="british", description="british, continental or north-american (british)"
     )
+    pipe: str = Field(default="", description="pipe it would stick out from, such as cu-m 22 (not asked)")
+    arm: Quantity | None = Field(default=None, description="from that pipe to its middle; mm (by its litres, typ)")
 
 
 @tool(
@@ -187,6 +189,7 @@ def expansion_tank(said: TankIn) -> dict[str, Any]:
     )
     american = said.practice == "north-american"
     gauge = gauge_unit(said.practice)
+    held = _held(said, found.chosen_l or found.needed_l)
 
     def told(litres: float) -> str:
         return f"{litres / 1000 / US_GALLON_M3:.2f} gal" if american else f"{litres:.1f} L"
@@ -197,9 +200,25 @@ def expansion_tank(said: TankIn) -> dict[str, Any]:
         "needed_l": round(found.needed_l, 4),
         "chosen_l": None if found.chosen_l is None else round(found.chosen_l, 3),
         "precharge_bar": round(found.precharge_pa / PA_PER_BAR, 3),
+        **held,
         "text": f"{told(found.needed_l)} are needed: {chosen}; pre-charge {pressure_said(found.precharge_pa, gauge)} "
         "with no water pressure on it",
         "working": [step.as_dict() for step in found.working],
+    }
+
+
+def _held(said: TankIn, litres: float) -> dict[str, Any]:
+    """What a vessel weighs full, and the moment on the pipe it would stick out from."""
+    arm_mm = None if said.arm is None else mm(said.arm, "arm")
+    if not said.pipe:
+        return {"full_kg": round(expansion.hung(litres, "", "", arm_mm).full_kg, 1)}
+    pipe = read_pipe(said.pipe, in_force())
+    found = expansion.hung(litres, in_force().systems[pipe.code].family, pipe.size, arm_mm)
+    return {
+        "full_kg": round(found.full_kg, 1),
+        "moment_n_m": round(found.moment_n_m, 2),
+        "limit_n_m": found.limit_n_m,
+        "bracket": "not needed" if found.holds else "needed",
     }
 
 

@@ -199,8 +199,10 @@ class Posts:
         self.gets = sorted(str(rule) for rule in rules if "GET" in (rule.methods or ()))
         self.forms: dict[str, list[dict[str, str]]] = {}
         for path in self.pages("lockhouse") + self.pages("fernhollow"):
-            reader = _Forms()
-            reader.feed(self.client.get(path).get_data().decode("utf-8", "replace"))
+            reader, answer = _Forms(), self.client.get(path)
+            if answer.mimetype != "text/html":  # a file may hold any bytes
+                continue
+            reader.feed(answer.get_data().decode("utf-8", "replace"))
             for action, fields in reader.found:
                 where = (action or path).split("?")[0]
                 self.forms.setdefault(re.sub(r"/jobs/[a-z-]+/", "/jobs/<uid>/", where), []).append(fields)

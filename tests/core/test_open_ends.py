@@ -36,7 +36,7 @@ class OpenEndsTest(unittest.TestCase):
     def test_every_shut_off_says_what_it_takes_away(self) -> None:
         said = shut_offs(LOCK)
         self.assertTrue(any("on G2" in one and one.endswith("shuts RNG; relight RNG") for one in said), said)
-        self.assertTrue(any("on C1" in one and "2.1 L stand behind it" in one for one in said), said)
+        self.assertTrue(any("on C1" in one and "6.2 L stand behind it" in one for one in said), said)
 
 
 class SuspicionTest(unittest.TestCase):

@@ -197,7 +197,7 @@ class LookTest(unittest.TestCase):
         self.assertEqual(gas, {"G1", "G2", "G3"})
         flat = draw(design, Look(levels=frozenset({"L1"})))
         self.assertEqual(
-            {stroke.key for stroke in flat.strokes if stroke.layer == "station"}, {"R3", "R7", "R8", "R9", "CYL"}
+            {stroke.key for stroke in flat.strokes if stroke.layer == "station"}, {"R3", "R7", "R8", "R9", "CYL", "SHW"}
         )
         heights = {key: sorted(corner.z for corner in piece.corners) for key, piece in design.fitted.pieces.items()}
         shown = {stroke.key for stroke in flat.strokes if stroke.layer == "pipe"}

@@ -26,6 +26,11 @@ class SizedSection(Protocol):
     def pipe(self) -> Pipe: ...
 
 
+def _order(pipe: Pipe) -> float:
+    """By its size; one that is still to be sized comes before all."""
+    return -1.0 if pipe.size == "?" else size_order(pipe.size)
+
+
 def enlarged_remedies(sections: Sequence[SizedSection], sizes: Mapping[str, Pipe | None]) -> Iterable[Remedy]:
     """The least that has to grow: all sections whose size is said in one place go by the largest of them. sizes:
     section -> the size wanted; nothing where one has none."""
@@ -36,8 +41,8 @@ def enlarged_remedies(sections: Sequence[SizedSection], sizes: Mapping[str, Pipe
         wanted.setdefault((one.run, one.item), []).append((one.id, one.pipe, sizes.get(one.id) or one.pipe))
     commands, words = [], []
     for (run, item), group in wanted.items():
-        new = max((pipe for _, _, pipe in group), key=lambda pipe: size_order(pipe.size))
-        if size_order(new.size) <= size_order(group[0][1].size):
+        new = max((pipe for _, _, pipe in group), key=_order)
+        if _order(new) <= _order(group[0][1]):
             continue
         commands.append({"do": "set_pipe", "run": run, "item": item, "code": new.code, "size": new.size})
         words.append(f"{', '.join(ident for ident, _, _ in group)}: {group[0][1]} becomes {new}")

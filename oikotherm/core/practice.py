@@ -275,6 +275,18 @@ FILLING = Topic(
     _each("loop", "hose", "loop"),
     "pipe",
 )
+TANK_METALS = Topic(
+    "tank-metals",
+    "copper on a steel tank",
+    (
+        Option("dielectric", "dielectric union", "no metal touches; comes apart there"),
+        Option("lined-nipple", "lined nipple", "nothing to come loose; no flame near it"),
+        Option("brass-valve", "brass valve", "shuts there, too"),
+        Option("brass-nipple", "brass nipple of 150 mm", "far enough apart; nothing to wear"),
+    ),
+    _each("brass-valve", "dielectric", "lined-nipple"),
+    "pipe",
+)
 TOPICS = {
     topic.id: topic
     for topic in (
@@ -291,6 +303,7 @@ TOPICS = {
         GAS_TRAPS,
         GAS_UNIONS,
         WATER_SEAL,
+        TANK_METALS,
         *_HAND,
     )
 }

@@ -16,6 +16,7 @@ from ...joints.fitted import Mating
 from ...joints.least import least_piece_mm
 from ...joints.takeoff import part_mating
 from ...layout import Layout
+from ...practice import TANK_METALS, chosen
 from ...quantity import PA_PER_BAR, PA_PER_PSI, US_GALLON_M3, pressure_said, trim
 from ...tables import read_rows
 from ...work.small_drawing import (
@@ -235,6 +236,7 @@ def sheet(design: Layout, task: Task) -> JobSheet:
     def mm(value: float) -> str:
         return length_words(job, round(value))
 
+    metals, _ = chosen(job, TANK_METALS)
     vessel, figures = _vessel(answers, new, job.practice)
     third = new.height_mm / 3
     words = {
@@ -245,7 +247,7 @@ def sheet(design: Layout, task: Task) -> JobSheet:
         "full": f"{found.full_kg:.0f} kg",
         "pan": f"a pan at least {mm(new.diameter_mm + PAN_OVER_MM)} across where a leak does harm",
         "straps": f"One between {mm(2 * third)} and {mm(new.height_mm)} up, one below {mm(third)}; clear of controls.",
-        "metals": "Dielectric union, lined nipple or brass valve on steel ports; bonding jumper where code asks.",
+        "metals": f"{metals.title[0].upper()}{metals.title[1:]} on steel ports; bonding jumper where code asks.",
         "vessel": vessel,
         "differs": " ".join(found.notes),
         "discharge": (

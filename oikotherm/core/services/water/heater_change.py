@@ -229,6 +229,8 @@ def _notes(old: Heater, new: Heater, risers: tuple[Riser, ...], full_kg: float, 
             f"Tankless: {words}{least}service valves with hose ports on cold and hot; least inlet pressure, power and "
             "condensate by its label."
         )
+    if new.kind == "heat-pump":
+        notes.append("Heat pump: room or ducts as its maker asks, condensate to a drain, the air it cools, its noise.")
     if new.kind == "electric" and new.input_w > old.input_w:
         notes.append("More electric load than before: circuit and fuse by a competent electrician.")
     if new.kind != "tankless":

@@ -22,7 +22,7 @@ from .stations import SPEC
 
 rule = RuleBook("water")
 ONE_WAY = ("check", "reducing")
-STORES = ("storage", "electric", "indirect")
+STORES = ("storage", "electric", "heat-pump", "indirect")
 LEAST_STORE_C = 60.0
 D1_MOST_MM = 600.0
 FLEXIBLE = ("conn",)

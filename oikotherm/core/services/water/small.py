@@ -35,7 +35,7 @@ from .expansion import SHARE_OF_RELIEF, expansion_tank
 from .heater_change import KINDS, PAN_OVER_MM, Heater, swap
 
 WH = "WH"
-DRAWN = ("storage", "electric")
+DRAWN = ("storage", "electric", "heat-pump")
 OFF_WALL_MM = 100.0  # back of the tank from the wall
 SPRINGS_MM = 3.0  # typ: what the pipe springs
 DISCHARGE_UP_MM = 150.0  # typ: end of a discharge above the floor
@@ -224,7 +224,7 @@ def sheet(design: Layout, task: Task) -> JobSheet:
     gas = new.kind == "storage"
     holds = {
         *(("gas", "vent") if gas else ()),
-        *(("power",) if "electric" in (new.kind, old.kind) else ()),
+        *(("power",) if {"electric", "heat-pump"} & {new.kind, old.kind} else ()),
         *(() if american else ("unvented",)),
         *(("closed",) if closed else ()),
         *(("straps",) if answers.get("straps") else ()),

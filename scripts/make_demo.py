@@ -488,7 +488,7 @@ OLMO_RUNS = (
     "H2 from H1.T1 cu-m 15: W? U? -> SNK.hot",
     "RC1 from WH.recirc cu-m 22: {lag 20} U300 [check] U300 [pump] U300 [iso] U200 =cu-m 15 U200 S150 E2000 (wall 100) "
     "E380 D1900 N? D? W? -> H1.T2",
-    "D1 from WH.relief cu-m 15: {fall 1:50} W150 D1000 -> stub",
+    "D1 from WH.relief cu-m 15: {fall 1:50} W150 D1050 -> stub",
 )
 
 

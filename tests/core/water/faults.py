@@ -24,6 +24,20 @@ def called(job: Job, ident: str, variant: str) -> dict[str, Any]:
     return {"do": "put_station", "station": {**found.model_dump(exclude_none=True), "variant": variant}}
 
 
+def with_relief(job: Job) -> Job:
+    """A store with a relief valve of 15 mm on its side."""
+    port = {"name": "relief", "role": "discharge", "way": "out", "offset": (0, 0, 0), "facing": "left"}
+    return edit(job, {"do": "put_port", "station": "WH", "port": {**port, "end": "comp-cu 15 socket"}})
+
+
+STORE = edit(
+    let_off(),
+    {"do": "remove_run", "id": "D2"},
+    {"do": "remove_run", "id": "D1"},
+    {"do": "remove_station", "id": "TUN"},
+    {"do": "put_run", "text": "D1 from WH.out cu-m 15: {fall 1:50} W300 D1850 -> stub"},
+)
+CLOSED_RELIEF = with_relief(CLOSED)
 RING, SOFT, OFF = ring(HOME), softened(), let_off()
 
 FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
@@ -148,6 +162,34 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "softener-drinking",
         "SOF",
         "BAS drinks water softened by SOF: no sink has hard water",
+    ),
+    "softened water for the boiler": (
+        SOFT,
+        (retyped(SOFT, "C2", ("[iso] N500mm", "[iso] N250mm [filling] N250mm")),),
+        "softener-drinking",
+        "SOF",
+        "The filling point on C2 takes softened water",
+    ),
+    "an outside tap on soft water": (
+        SOFT,
+        (called(SOFT, "BAS", "outside-tap"),),
+        "softener-drinking",
+        "SOF",
+        "BAS, an outside tap, takes softened water of SOF",
+    ),
+    "a discharge that ends high": (
+        STORE,
+        (retyped(STORE, "D1", ("D1850", "D1000")),),
+        "discharge-end",
+        "D1",
+        "D1 ends 994 mm above the floor; 27 mm to 150 mm are wanted",
+    ),
+    "a relief valve too small": (
+        CLOSED_RELIEF,
+        (said(CLOSED_RELIEF, "WH", volume_l=300.0),),
+        "relief-small",
+        "WH",
+        "WH holds 300 L at 0 kW: its relief valve is DN 15, DN 20 is wanted",
     ),
     "a softener without a bypass": (
         SOFT,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -13,6 +14,7 @@ from ...quantity import leading_number, length_text, pressure_said, trim
 from ...rules.legs import put_in_leg
 from ...rules.registry import Remedy, RuleBook, Said, View
 from ...rules.service import place_for_part
+from ...tables import read_rows
 from ...work.steps import gauge_unit
 from .. import spec
 from .expansion import ExpansionTank, discharge_pipe, expansion_tank, hung
@@ -25,6 +27,7 @@ ONE_WAY = ("check", "reducing")
 STORES = ("storage", "electric", "heat-pump", "indirect")
 LEAST_STORE_C = 60.0
 D1_MOST_MM = 600.0
+END_MOST_MM, SIX_INCHES_MM, END_OFF_MM = 150.0, 152.4, 3.0  # of a discharge above the floor, give or take
 FLEXIBLE = ("conn",)
 SEEN_L = 0.05
 UPRIGHT = 0.7  # sine of a pipe that is steep: a vessel on it sticks out
@@ -365,6 +368,79 @@ def discharge_long(view: View) -> Iterable[Said]:
             (),
             work.runs[run.id].end,
             ("the next size from the tundish on", "a shorter way, fewer bends"),
+        )
+
+
+@rule(
+    "discharge-end",
+    "mind",
+    "a discharge that ends too high or too low",
+    "Near the floor it scalds nobody who stands there, and it is seen; too near it, what it stands in closes it.",
+    "two bores to 150 mm above the floor (typ); one North American code makes 6 in the least: authority decides",
+)
+def discharge_end(view: View) -> Iterable[Said]:
+    work, catalogue = view.fitted.pipework, view.context.catalogue
+    for run in view.job.runs:
+        station = view.job.station(run.start.partition(".")[0])
+        place = work.runs.get(run.id)
+        if run.role != "discharge" or run.finish != "stub" or run.state == "remove" or station is None or place is None:
+            continue
+        level = view.job.level(station.level)
+        row = catalogue.pipe(run.pipe.code, run.pipe.size)
+        if station.kind not in ("heater", "cylinder") or level is None or row is None or not row.bore_mm:
+            continue
+        up = place.end.z - level.floor_mm
+        if up < -1:
+            continue  # it goes on below this floor, or outside
+        unit = view.job.pace_unit
+        most = END_MOST_MM if unit == "mm" else SIX_INCHES_MM
+        if 2 * row.bore_mm - 1 <= up <= most + END_OFF_MM:
+            continue
+        yield Said(
+            (run.id, station.id),
+            f"{run.id} ends {length_text(up, unit, with_unit=True)} above the floor; "
+            f"{length_text(round(2 * row.bore_mm), unit, with_unit=True)} to "
+            f"{length_text(most, unit, with_unit=True)} are wanted.",
+            (),
+            place.end,
+            ("its last leg longer or shorter", "a tundish, and on to where it is seen"),
+        )
+
+
+@functools.cache
+def _relief() -> tuple[tuple[int, tuple[str, ...], float, float], ...]:
+    """(DN, sizes of its outlet, most litres, most input [W]), smallest first."""
+    return tuple(
+        (int(row["dn"]), tuple(row["sizes"].split()), float(row["most_l"]), float(row["most_w"]))
+        for row in read_rows(__package__, "relief.csv")
+    )
+
+
+@rule(
+    "relief-small",
+    "mind",
+    "a relief valve too small for its store",
+    "A valve that is too small lets pressure climb on while it is open.",
+    "DN by litres and input (typ); local code",
+)
+def relief_small(view: View) -> Iterable[Said]:
+    if view.job.practice == "north-american":
+        return  # by its rating, which stands on its tag
+    for heater in stores(view):
+        port = next((one for one in heater.ports if one.role == "discharge" and one.way == "out"), None)
+        size = port.end.split()[1] if port is not None and len(port.end.split()) > 1 else ""
+        own = next((row for row in _relief() if size in row[1]), None)
+        litres, watts = heater.data.volume_l or 0.0, heater.data.input_w or heater.data.coil_w or 0.0
+        wanted = next((row for row in _relief() if litres <= row[2] and watts <= row[3]), None)
+        if own is None or wanted is None or own[0] >= wanted[0]:
+            continue
+        yield Said(
+            (heater.id, "relief"),
+            f"{heater.id} holds {trim(litres, 0)} L at {trim(watts / 1000, 0)} kW: its relief valve is DN {own[0]}, DN "
+            f"{wanted[0]} is wanted.",
+            (),
+            None,
+            ("the larger valve, by its maker's table",),
         )
 
 

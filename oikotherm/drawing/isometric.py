@@ -123,8 +123,8 @@ class _Drawer:
     def scene(self) -> Scene:
         self._levels()
         self._house()
-        for station in self.stations:
-            self._station(station)
+        for station in sorted(self.stations, key=lambda one: one.state == "remove"):
+            self._station(station)  # what goes is laid over what comes
         self._compass()
         wishes = [*self._badges(), *self._station_wishes()]
         if self.look.pipes:

@@ -89,6 +89,7 @@ LINES = {
     "fitting": _Line(thick=3.0, round=True),
     "closing": _Line(BRICK, 0.8, dash=(2, 2)),
 }
+GOES = _Line(MUTED, 0.6, dash=(2, 3))  # a station that goes: its outline over what comes
 BOXED = ("tag", "badge")
 
 
@@ -133,6 +134,8 @@ class _Sheet:
 
     def stroke(self, stroke: Stroke) -> None:
         line = LINES.get(stroke.layer) or _Line(dash=tuple(self.dashes.get(stroke.role, ())))
+        if stroke.layer == "station" and "remove" in stroke.marks:
+            line = GOES
         self.canvas.setDash(list(line.dash) if line.dash else [])
         self.canvas.setStrokeColor(line.colour or self.colours.get(stroke.role, INK))
         self.canvas.setLineWidth(line.thick)

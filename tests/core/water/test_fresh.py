@@ -184,6 +184,19 @@ if __name__ == "__main__":
     unittest.main()
 
 
+class BlendTest(unittest.TestCase):
+    def test_what_a_blend_leaves_by_hand(self) -> None:
+        """60 of 300 mg/L left: a fifth runs past; 4 x 150 L at 240 mg/L are 144 g a day, sodium 0.46 x 240."""
+        found = calc("softener", people=4, hardness=300, resin=20, salt=160, blend=60)
+        self.assertAlmostEqual(found["load_g_day"], 144)
+        self.assertAlmostEqual(found["sodium_mg_l"], 110.4, places=6)
+        self.assertAlmostEqual(found["interval_days"], (1160 - 144) / 144, places=3)
+        self.assertNotIn("harsh", found["text"])
+        self.assertIn("harsh", calc("softener", people=4, hardness=300, resin=20, salt=160)["text"])
+        with self.assertRaises(Refused):
+            calc("softener", people=4, hardness=300, resin=20, salt=160, blend=290)
+
+
 class HungTest(unittest.TestCase):
     def test_weight_and_moment_by_hand(self) -> None:
         """8 L: 1 + 1.6 + 8 = 10.6 kg; at 200 mm 10.6 x 9.80665 x 0.2 = 20.79 N m: too much for 22 copper, not for

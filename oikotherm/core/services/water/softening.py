@@ -60,11 +60,12 @@ def softening(
     litres_day: float = LITRES_DAY,
     iron_mg_l: float = 0.0,
     raw_sodium_mg_l: float = 0.0,
+    blend_mg_l: float = 0.0,
     flow_m3_h: float | None = None,
     kv: float | None = None,
 ) -> Softening:
-    """A softener of so much resin for so many people. hardness_mg_l: as CaCO3; kv: m3/h at 1 bar. Raises Refused out of
-    range, and where the resin does not last two days."""
+    """A softener of so much resin for so many people. hardness_mg_l: as CaCO3; blend_mg_l: what its blend valve leaves
+    in the water; kv: m3/h at 1 bar. Raises Refused out of range, and where the resin does not last two days."""
     for name, value, least, most in (
         ("people", people, 0.1, 10_000),
         ("hardness", hardness_mg_l, 1, 5_000),
@@ -72,11 +73,13 @@ def softening(
         ("litres_day", litres_day, 1, 10_000),
         ("iron", iron_mg_l, 0, 50),
         ("raw_sodium", raw_sodium_mg_l, 0, 10_000),
+        ("blend", blend_mg_l, 0, 0.9 * hardness_mg_l),
     ):
         if not least <= value <= most:
             raise Refused(name, f"{value:g}", f"{least:g} to {most:g}", f"{least:g}")
     each = capacity_g_l(salt_g_l)
-    counted = hardness_mg_l + IRON_AS_HARDNESS * iron_mg_l
+    soft = 1 - blend_mg_l / hardness_mg_l  # the share that runs through the resin
+    counted = (hardness_mg_l + IRON_AS_HARDNESS * iron_mg_l) * soft
     load = people * litres_day * counted / 1000
     capacity = each * resin_l
     interval = (capacity - load) / load
@@ -87,9 +90,11 @@ def softening(
         )
     dose_kg = salt_g_l * resin_l / 1000
     year = DAYS_A_YEAR / interval * dose_kg
-    sodium = raw_sodium_mg_l + SODIUM_OF_HARDNESS * hardness_mg_l
+    sodium = raw_sodium_mg_l + SODIUM_OF_HARDNESS * hardness_mg_l * soft
     drop = (flow_m3_h / kv) ** 2 * 1e5 if flow_m3_h is not None and kv else None
     notes = []
+    if not blend_mg_l:
+        notes.append("no hardness is left: harsh on copper; a blend valve leaves some")
     shortest, longest = INTERVAL_DAYS
     if not shortest <= interval <= longest:
         notes.append(f"it regenerates every {interval:.1f} days; {shortest:g} to {longest:g} are aimed at")
@@ -115,8 +120,8 @@ def softening(
         ),
         Step("salt = 365 / interval x dose", (("interval_days", interval), ("dose_kg", dose_kg)), year, "kg/year"),
         Step(
-            "sodium = raw + 0.46 x hardness",
-            (("raw_mg_l", raw_sodium_mg_l), ("hardness_mg_l", hardness_mg_l)),
+            "sodium = raw + 0.46 x hardness taken out",
+            (("raw_mg_l", raw_sodium_mg_l), ("hardness_mg_l", hardness_mg_l * soft)),
             sodium,
             "mg/L",
         ),

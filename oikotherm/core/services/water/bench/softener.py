@@ -21,6 +21,9 @@ class SoftenerIn(Input):
         default=None, gt=0, le=10_000, description="softened water a person and day, L (150)"
     )
     iron: float | None = Field(default=None, ge=0, le=50, description="iron and manganese, mg/L (0)")
+    blend: Quantity | None = Field(
+        default=None, description="hardness its blend valve leaves; mg/L, or text with a unit (none)"
+    )
     raw_sodium: float | None = Field(default=None, ge=0, le=10_000, description="sodium of the raw water, mg/L (0)")
     flow: Quantity | None = Field(default=None, description="at the peak; L/s, or text with a unit (not asked)")
     kv: float | None = Field(default=None, gt=0, le=1000, description="of the softener, m3/h at 1 bar (not known)")
@@ -41,11 +44,13 @@ def softener(said: SoftenerIn) -> dict[str, Any]:
     given = {"litres_day": said.litres_day, "iron_mg_l": said.iron, "raw_sodium_mg_l": said.raw_sodium}
     flow = None if said.flow is None else parse(said.flow, "volume-flow", "L/s", field="flow") * 3600
     hardness = parse(said.hardness, "hardness", "mg/L", field="hardness")
+    blend = 0.0 if said.blend is None else parse(said.blend, "hardness", "mg/L", field="blend")
     found = softening(
         said.people,
         hardness,
         parse(said.resin, "volume", "L", field="resin") * 1000,
         said.salt,
+        blend_mg_l=blend,
         flow_m3_h=flow,
         kv=said.kv,
         **{name: value for name, value in given.items() if value is not None},
@@ -53,7 +58,7 @@ def softener(said: SoftenerIn) -> dict[str, Any]:
     hours = fortnight(
         found.load_g_day,
         found.capacity_g,
-        hardness + IRON_AS_HARDNESS * (said.iron or 0.0),
+        (hardness + IRON_AS_HARDNESS * (said.iron or 0.0)) * (1 - blend / hardness),
         every_days=said.every_days,
     )
     hard_l = sum(one.hard_l for one in hours)

@@ -21,11 +21,16 @@ def read(design, ident, said):
 class PrechargeTest(unittest.TestCase):
     def test_water_in_north_america_is_set_to_the_supply(self):
         job = whole("fernhollow")
-        blank = read(derive(job), "EXP", "60")
+        self.assertEqual(read(derive(job), "EXP", "60").verdict, "pass")
+
+        def at(supply_pa):
+            supply = job.station("SUP")
+            said = supply.model_copy(update={"data": supply.data.model_copy(update={"supply_pa": supply_pa})})
+            return tuple(said if one.id == "SUP" else one for one in job.stations)
+
+        blank = read(derive(job.model_copy(update={"stations": at(None)})), "EXP", "60")
         self.assertEqual((blank.line.expected, blank.verdict), ("the supply, read at its highest", ""))
-        supply = job.station("SUP")
-        said = supply.model_copy(update={"data": supply.data.model_copy(update={"supply_pa": 70 * PSI})})
-        stations = tuple(said if one.id == "SUP" else one for one in job.stations)
+        stations = at(70 * PSI)
         design = derive(job.model_copy(update={"stations": stations}))
         self.assertEqual(read(design, "EXP", "").verdict, "")
         self.assertEqual(read(design, "EXP", "70").line.expected, "70")

@@ -377,7 +377,13 @@ class _Parser(argparse.ArgumentParser):
 
 
 def sim(args: argparse.Namespace) -> int:
-    """A stand-in for a device: gauge reads a pipe that leaks, and sends its readings to a running test."""
+    """A stand-in for a device: gauge reads a pipe that leaks, and sends its readings to a running test; backflow is a
+    differential gauge on an assembly."""
+    if args.device == "backflow":
+        return _sim_backflow(args)
+    for name in ("url", "volume"):
+        if getattr(args, name) is None:
+            raise Refused(f"--{name}", "nothing", f"--{name} of the gauge", "20" if name == "volume" else "http://...")
     from .core.quantity import parse
     from .core.work.gauge_sim import GaugeSim, read_temps
     from .exchange.gauge_sender import send
@@ -396,6 +402,28 @@ def sim(args: argparse.Namespace) -> int:
     print("simulated gauge", file=sys.stderr, flush=True)
     done = send(args.url, gauge, minutes=args.minutes, every_s=args.every, speed=args.speed)
     print(json.dumps({"readings": done.readings, "ended": done.why}))
+    return 0
+
+
+def _sim_backflow(args: argparse.Namespace) -> int:
+    """The readings of a simulated differential gauge, in psi, with the steps they are read at and what they say."""
+    from .core.quantity import PA_PER_PSI
+    from .core.services.water.backflow import STEPS, judge, simulated
+
+    readings = simulated(args.kind, args.fault, args.seed)
+    found = judge(args.kind, readings)
+    print("simulated gauge", file=sys.stderr, flush=True)
+    _print(
+        {
+            "kind": args.kind,
+            "simulated": True,
+            "readings": {name: round(value / PA_PER_PSI, 1) for name, value in readings.items()},
+            "unit": "psi",
+            "steps": list(STEPS[args.kind]),
+            "verdict": "pass" if found.passed else "fail",
+            "why": list(found.why),
+        }
+    )
     return 0
 
 
@@ -463,9 +491,20 @@ def parser() -> argparse.ArgumentParser:
         "-h", "--help", dest="help_tool", action="store_true", help="fields, units and an example of the tool"
     )
     device = add("sim", sim)
-    device.add_argument("device", choices=("gauge",), help="gauge: a pressure gauge with a logger")
-    device.add_argument("--url", required=True, help="the address a running test gives")
-    device.add_argument("--volume", required=True, help="of the pipe; L, or text with a unit")
+    device.add_argument(
+        "device",
+        choices=("gauge", "backflow"),
+        help="gauge: a pressure gauge with a logger; backflow: a differential gauge on an assembly",
+    )
+    device.add_argument("--url", help="of gauge: the address a running test gives")
+    device.add_argument("--volume", help="of gauge: of the pipe; L, or text with a unit")
+    device.add_argument("--kind", choices=("rpz", "dc", "pvb"), default="rpz", help="of backflow: the assembly (rpz)")
+    device.add_argument(
+        "--fault",
+        choices=("none", "first", "second", "relief", "air"),
+        default="none",
+        help="of backflow: what is wrong with it (none)",
+    )
     device.add_argument("--start", default="20.5", help="pressure it begins at; mbar, or text with a unit (20.5)")
     device.add_argument("--leak", type=float, default=0.0, help="of free air at the start pressure, L/h (0)")
     device.add_argument("--let-by", type=float, default=0.0, help="what a valve at the boundary lets in, L/h (0)")

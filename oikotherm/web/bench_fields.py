@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import typing
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -40,7 +41,7 @@ GROUPS = (
     ("Radiators and boilers", ("radiators", "emitters", "boiler")),
     ("Heating water", ("circuits",)),
     ("Gas", ("pipes", "fuel", "proving")),
-    ("Fresh water", ("fresh", "heaters", "softener")),
+    ("Fresh water", ("fresh", "heaters", "softener", "backflow")),
     ("Units", ("units",)),
 )
 
@@ -97,6 +98,11 @@ def _is(field: FieldInfo, origin: type, of: type | None = None) -> bool:
     )
 
 
+def _document(field: FieldInfo) -> bool:
+    """Whether a field is a whole document, which is pasted as JSON."""
+    return _is(field, dict, str) and Any in typing.get_args(field.annotation)
+
+
 def _many(field: FieldInfo) -> bool:
     return _is(field, list) or _is(field, tuple)
 
@@ -125,6 +131,8 @@ def fields_of(tool: Tool) -> list[FormField]:
             said = f"{what}name and figure, with ; between: {(', ' if many else '; ').join(parts)}"
         elif _is(field, list, float):
             lines = 3
+        elif _document(field):
+            lines = 8
         elif _is(field, dict):
             said = said.partition("{")[0].rstrip(" ,;:") + ": name and figure, with ; between"
         label = said.partition(",")[0].partition(";")[0] if len(key) <= SHORT else _label(key)
@@ -156,6 +164,8 @@ def _text(field: FieldInfo, value: Any) -> str:
         return "true" if value else "false"
     if isinstance(value, int | float):
         return trim(float(value), 6)
+    if isinstance(value, Mapping) and _document(field):
+        return json.dumps(value)
     if isinstance(value, Mapping):
         return "; ".join(f"{name} {_text(field, one)}" for name, one in value.items())
     if isinstance(value, Sequence) and not isinstance(value, str):

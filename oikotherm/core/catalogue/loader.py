@@ -92,7 +92,7 @@ class Thread:
 @dataclass(frozen=True, slots=True)
 class Device:
     """A part with two ends on one pipe. reach_mm: centre to stop (sockets) or to face (threads); k [-] or kv [m3/h]:
-    its loss."""
+    its loss; opens_pa: what it takes off whatever flows, as the springs of an assembly do."""
 
     part: str
     title: str
@@ -105,6 +105,7 @@ class Device:
     k: float | None
     kv: float | None
     source: str
+    opens_pa: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -474,6 +475,7 @@ def _devices() -> dict[tuple[str, str, str], Device]:
             _maybe_mm(r["k"]),
             _maybe_mm(r["kv"]),
             r["source"],
+            float(r["opens_kpa"] or 0) * 1000,
         )
         for r in read_rows(__package__, "devices.csv")
     }

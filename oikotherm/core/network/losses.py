@@ -174,7 +174,9 @@ class Losses:
         kv = min(said, row.kv) if said and row.kv else row.kv
         if kv:
             title = f"{fitting.title}, Kv {kv:g}" if said else fitting.title
-            return [Local(fitting.key, title, None, kv, valve_drop_pa(flow, kv, self.medium))]
+            steady = row.opens_pa if flow else 0.0
+            lost = valve_drop_pa(flow, kv, self.medium) + steady
+            return [Local(fitting.key, title, None, kv, lost, steady_pa=steady)]
         return [Local(fitting.key, fitting.title, row.k, None, row.k * drop.dynamic_pa)] if row.k else []
 
     def _tee_loss(

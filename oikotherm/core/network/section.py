@@ -15,7 +15,7 @@ from .friction import Drop
 @dataclass(frozen=True, slots=True)
 class Local:
     """A loss in one place [Pa], by K on the pipe's velocity or by Kv. acts: what a valve there does: thermostatic,
-    lockshield, "" for others."""
+    lockshield, "" for others; steady_pa: what of it is lost whatever flows, as by the springs of an assembly."""
 
     key: str
     title: str
@@ -23,6 +23,7 @@ class Local:
     kv: float | None
     drop_pa: float
     acts: str = ""
+    steady_pa: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from typing import Any
 from oikotherm.core.job.model import Job
 
 from ...jobs import edit, retyped, said, whole
-from .plumbed import HOME, house, let_off, ring, softened
+from .plumbed import HOME, house, let_off, plumbed, ring, softened, supply
 
 FERN = whole("fernhollow")
 HOUSE = house(data={"supply_pa": 3e5})
@@ -39,6 +39,19 @@ STORE = edit(
 )
 CLOSED_RELIEF = with_relief(CLOSED)
 RING, SOFT, OFF = ring(HOME), softened(), let_off()
+
+DC = "[double-check set containment]"
+CONTAINED = house(middle=DC)
+RPZ = edit(
+    house(middle="[reduced-pressure]"),
+    {"do": "add_station", "kind": "tundish", "id": "TUN", "level": "L0", "at": (300, 0, 50)},
+)
+HOSE = plumbed(
+    "british",
+    [supply("cu-m 15 pipe")],
+    ["C1 from S.out cu-m 15: U300mm [iso] U300mm [check] U300mm -> cap"],
+    {"C1": {"id": "HOS", "variant": "outside-tap"}},
+)
 
 FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
     "too little pressure for the shower": (
@@ -204,5 +217,40 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "softener-drain",
         "SOF",
         "D1, the drain of SOF, is shut at its end",
+    ),
+    "an assembly behind a branch": (
+        CONTAINED,
+        (retyped(CONTAINED, "C1", (f"U400mm {DC} U300mm *T1", f"U700mm *T1 U300mm {DC}")),),
+        "containment-late",
+        "C1",
+        "C1: water branches off before its containment assembly",
+    ),
+    "an assembly that spills into the room": (
+        RPZ,
+        ({"do": "remove_station", "id": "TUN"},),
+        "assembly-drain",
+        "C1",
+        "The reduced-pressure assembly on C1 has no drain under it",
+    ),
+    "an assembly near the floor": (
+        CONTAINED,
+        (retyped(CONTAINED, "C1", ("U400mm", "U200mm"), ("containment] U300mm", "containment] U500mm")),),
+        "assembly-height",
+        "C1",
+        "The assembly on C1 stands 200 mm above the floor; 300 mm to 1500 mm are wanted",
+    ),
+    "a hose tap without its check": (
+        HOSE,
+        (retyped(HOSE, "C1", ("[check] ", "")),),
+        "hose-breaker",
+        "HOS",
+        "HOS, an outside tap, has no vacuum breaker or check of its own",
+    ),
+    "an assembly put into the main": (
+        HOUSE,
+        (retyped(HOUSE, "C1", ("U400mm U300mm", f"U400mm {DC} U300mm")),),
+        "assembly-loss",
+        "C1",
+        "22 double check assembly on C1: 0.14 bar at what runs at once; 2.38 bar are left at SHR, 1.00 bar needed",
     ),
 }

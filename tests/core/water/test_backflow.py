@@ -9,11 +9,12 @@ import sys
 import unittest
 
 from oikotherm.core.bench import find_tool
+from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.document import write
 from oikotherm.core.services.water.backflow import FAULTS, judge, simulated
 
-from ...jobs import whole
+from ...jobs import edit, retyped, whole
 
 PSI = 6894.757293168
 # (hazard, back-pressure, continuous) -> device, off the table of the trade
@@ -103,6 +104,28 @@ class VerdictTest(unittest.TestCase):
             self.said("rpz", check1=7, relief=2.5)
         with self.assertRaises(Refused):
             self.said("dc", check1=900, check2=1)
+
+
+class ConsequencesTest(unittest.TestCase):
+    def test_a_double_check_in_the_fernhollow_supply(self) -> None:
+        """Its tank taken out: 14 kPa of springs and (0.72 / 17)^2 bar are lost at the sink, the supply is closed, 190 L
+        from 10 to 60 C at 60 psi want a tank of 2.1 gal, and one press puts it there."""
+        fern = whole("fernhollow")
+        bare = edit(
+            fern,
+            {"do": "remove_run", "id": "C2"},
+            {"do": "remove_station", "id": "EXP"},
+            retyped(fern, "C1", ("S? E22 *T1", "S? E22")),
+        )
+        closed = edit(bare, retyped(bare, "C1", ("S? E22", "S? E11 [double-check] E11")))
+        left = [derive(one).sized["water"].detail[0].ends[0].arriving_pa for one in (bare, closed)]
+        self.assertAlmostEqual(left[0] - left[1], 14_000 + (0.72 / 17) ** 2 * 1e5, delta=25)
+        design = derive(closed)
+        findings = {one.rule: one for one in design.open_findings}
+        self.assertIn("2.06 psi at what runs at once", findings["assembly-loss"].says)
+        self.assertRegex(findings["closed-supply"].says, "closed by the double check assembly on C1.*2.1 gal")
+        (way,) = design.tried(findings["closed-supply"]).remedies
+        self.assertEqual(way.tried, "clears")
 
 
 class DrainDownTest(unittest.TestCase):

@@ -85,9 +85,10 @@ def relief_shut(view: View) -> Iterable[Said]:
             place = work.ports.get(key)
             run = next((run for run in view.job.runs if key in (run.start, run.finish) and run.state != "remove"), None)
             if run is None:
+                what = "The outlet" if station.kind == "tundish" else "The relief valve"
                 yield Said(
                     (station.id, key),
-                    f"The relief valve of {station.id} has no discharge pipe.",
+                    f"{what} of {station.id} has no discharge pipe.",
                     at=place.mouth if place else None,
                     cures=(f"pace it: D1 from {key}, open at its end",),
                 )

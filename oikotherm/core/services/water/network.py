@@ -542,7 +542,7 @@ def loss_pa(one: WaterSection, flow_l_s: float, pipe: Pipe | None = None, catalo
     local = sum(
         place.k * drop.dynamic_pa
         if place.k is not None
-        else valve_drop_pa(flow_kg_s, place.kv, one.medium)
+        else valve_drop_pa(flow_kg_s, place.kv, one.medium) + place.steady_pa
         if place.kv
         else 0.0
         for place in one.locals

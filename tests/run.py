@@ -13,7 +13,7 @@ import unittest
 
 PAGES = [
     f"tests.browser.test_{name}"
-    for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live")
+    for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live", "house")
 ]
 BESIDE = [*PAGES, "tests.test_faults", "tests.test_kill"]  # what waits on servers, too: two halves of about one length
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")

@@ -78,13 +78,30 @@ def _secret(data: Path) -> str:
 
 
 def _blueprints(app: Flask) -> None:
-    from . import bench, handover, home, job, live, make, pace, people, practice, prove, site, sizes, small, survey, van
+    from . import (
+        bench,
+        handover,
+        home,
+        house,
+        job,
+        live,
+        make,
+        pace,
+        people,
+        practice,
+        prove,
+        site,
+        sizes,
+        small,
+        survey,
+        van,
+    )
     from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
     from .water import sizes as water_sizes  # noqa: F401 - its part of a page
 
-    for module in (home, job, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
+    for module in (home, job, house, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
     app.extensions["pace"] = live.Pace()
     for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp, live.bp):

@@ -62,7 +62,7 @@ def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
     found = []
     units = {"mm": "mm", "deg": "°", "pa": "Pa", "l": "L", "bar": "bar", "w": "W", "k": "K"}
     for name, value in (result or {}).items():
-        if name in SHOWN or value is None or value == []:
+        if name in SHOWN and not isinstance(value, bool) or value is None or value == []:
             continue
         words, _, tail = name.rpartition("_")
         unit = (
@@ -91,6 +91,8 @@ def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
 
 def _said(value: Any) -> str:
     """A figure as it is read: a tenth is enough of a length. Lists and objects in words."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
     if isinstance(value, list):
         said = [_said(one) for one in value]
         return (" " if all(one.endswith(".") for one in said) else ", ").join(said)

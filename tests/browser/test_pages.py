@@ -15,6 +15,7 @@ JOB = (
     "make",
     "order",
     "prove",
+    "house?at=G2",
     "handover",
     "history",
     "find?q=R3",

@@ -11,6 +11,7 @@ import {startSite} from "./site.js";
 import {startBench, startFinder} from "./finder.js";
 import {startSimulator} from "./sim.js";
 import {startLive} from "./live.js";
+import {startHouse} from "./house.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -24,4 +25,5 @@ startFinder();
 startBench();
 startSimulator(page);
 startLive();
+startHouse();
 startKeys(page, drawing, line);

@@ -41,7 +41,7 @@ PAGES = (
     "/small/valve",
     "/jobs/olmo-vecchio/sizes",
 ) + tuple(f"/jobs/lockhouse/{page}" for page in JOB)
-FRAMES = ("/", "/bench", "/jobs/lockhouse/pace", "/jobs/lockhouse/order")  # where the parts all pages share are pressed
+FRAMES = ("/", "/bench", "/jobs/lockhouse/pace")  # where the parts all pages share are pressed
 CONTROLS = "a[href]:not(.skip), button, summary, select, input[type=file]"
 
 

@@ -5,6 +5,7 @@ import random
 import unittest
 from datetime import datetime, timedelta
 
+from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
@@ -62,23 +63,23 @@ class PlanTest(unittest.TestCase):
                 self.assertTrue(need.why)
 
     def test_never_a_step_before_what_it_needs(self):
-        rng = random.Random(4)
+        rng, context = random.Random(4), Context()
         moved = refused = 0
         for _ in range(150):
             made = random_job(rng)
-            design = derive(made)
+            design = derive(made, context)
             steps = plan(design)
             self.check(steps)
             for _ in range(3):
                 key, after = (rng.choice(steps).key for _ in range(2))
                 try:
-                    made = edit(made, move(derive(made).plan, key, after))
+                    made = edit(made, move(derive(made, context).plan, key, after))
                 except Refused as error:
                     refused += 1
                     self.assertTrue(error.expected)
                     continue
                 moved += 1
-                again = plan(derive(made))
+                again = plan(derive(made, context))
                 self.check(again)
                 self.assertEqual({step.key for step in again}, {step.key for step in steps})
                 order = [step.key for step in again]

@@ -10,9 +10,8 @@ from dataclasses import dataclass
 from ...errors import Refused
 from ...matter import Fluid
 from ...network.solver import PumpCurve
+from ...quantity import GRAVITY_M_S2
 from ...tables import read_rows
-
-GRAVITY = 9.80665
 
 
 @functools.cache
@@ -75,7 +74,7 @@ class Circulator:
 
     def curve(self, fluid: Fluid, mode: str = "fixed", speed: float = 1.0, set_pa: float = 0.0) -> PumpCurve:
         """Its curve in a medium: H = H0 - a Q^2."""
-        h0 = self.head_m * fluid.density_kg_m3 * GRAVITY
+        h0 = self.head_m * fluid.density_kg_m3 * GRAVITY_M_S2
         most = self.flow_m3_h * fluid.density_kg_m3 / 3600
         return PumpCurve(h0, h0 / most**2, mode, speed, set_pa)
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from ...errors import Refused
 from ...matter import fluid
+from ...quantity import GRAVITY_M_S2
 from ...working import Step
 
 SIZES_L = (8.0, 10.0, 12.0, 18.0, 24.0, 35.0, 50.0, 80.0, 100.0)
 LEAST_PRECHARGE_BAR = 0.7
-GRAVITY_M_S2 = 9.80665
 SMALL_L, SMALL_SHARE = 15.0, 0.2  # a vessel up to this keeps this share of itself in reserve
 LARGE_SHARE, LARGE_L = 0.005, 3.0  # a larger one: of the water in the system, and at least
 MOST_L = 1e6

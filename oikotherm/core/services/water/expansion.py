@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from ...errors import Refused
 from ...matter import fluid
-from ...quantity import PA_PER_BAR, parse
+from ...quantity import GRAVITY_M_S2, PA_PER_BAR, parse
 from ...tables import read_rows
 from ...working import Step
 
@@ -112,7 +112,6 @@ def expansion_tank(
 
 EMPTY_KG, EMPTY_KG_L = 1.0, 0.2  # typ: a vessel without water: so much, and for each litre
 BODY_MM = 60.0  # typ: from the pipe's centre to where the vessel begins
-GRAVITY_M_S2 = 9.80665
 
 
 @dataclass(frozen=True, slots=True)

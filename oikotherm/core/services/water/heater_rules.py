@@ -10,7 +10,7 @@ from ...errors import Refused
 from ...job.model import DeviceItem, Station
 from ...network.graph import CLOSES
 from ...pipework.geometry import Pipework
-from ...quantity import leading_number, length_text, pressure_said, trim
+from ...quantity import US_GALLON_M3, leading_number, length_text, pressure_said, trim
 from ...rules.legs import put_in_leg
 from ...rules.registry import Remedy, RuleBook, Said, View
 from ...rules.service import place_for_part
@@ -135,7 +135,9 @@ def _reduced_pa(view: View) -> float | None:
 
 
 def _litres(view: View, litres: float) -> str:
-    return f"{litres / 3.785411784:.1f} gal" if view.job.practice == "north-american" else f"{trim(litres, 1)} L"
+    if view.job.practice == "north-american":
+        return f"{litres / 1000 / US_GALLON_M3:.1f} gal"
+    return f"{trim(litres, 1)} L"
 
 
 @rule(

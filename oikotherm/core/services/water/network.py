@@ -21,14 +21,13 @@ from ...network.losses import Losses
 from ...network.section import Local
 from ...network.tree import Reach
 from ...pipework.geometry import Pipework
-from ...quantity import PA_PER_PSI, parse, pressure_said
+from ...quantity import GRAVITY_M_S2, PA_PER_PSI, parse, pressure_said
 from ...tables import read_rows
 from .. import spec
 from .flows import School, Unknown, outlets, peak_flow_of
 from .stations import SPEC
 
 COLD_C, HOT_C = 10.0, 60.0
-GRAVITY_M_S2 = 9.80665
 MOST_M_S = {"cold": 2.0, "hot": 1.5, "recirc": 0.9}  # typ; circulated hot copper 0.6 to 0.9
 USUAL_SUPPLY_PA = {"british": 3e5, "continental": 3e5, "north-american": 50 * PA_PER_PSI}  # typ
 LEAST_PA = {"british": 0.5e5, "continental": 0.5e5, "north-american": 8 * PA_PER_PSI}  # typ: left at an outlet

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from ...errors import Refused
 from ...matter import fluid
+from ...quantity import GRAVITY_M_S2
 from ...tables import read_rows
-from .network import GRAVITY_M_S2
 
 DUTIES = ("booster", "recirculation", "transfer", "condensate")
 

@@ -57,30 +57,32 @@ SHOWN = (
 )
 
 
+# longest first: the unit a name ends in
+UNIT_OF_TAIL = {
+    "mg_l": "mg/L",
+    "g_day": "g/day",
+    "kg_s": "kg/s",
+    "l_s": "L/s",
+    "pa_m": "Pa/m",
+    "m_s": "m/s",
+    "mm": "mm",
+    "deg": "°",
+    "pa": "Pa",
+    "bar": "bar",
+    "l": "L",
+    "w": "W",
+    "k": "K",
+}
+
+
 def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
     """What a result holds beside its chief figure: (name in words, value, unit)."""
     found = []
-    units = {"mm": "mm", "deg": "°", "pa": "Pa", "l": "L", "bar": "bar", "w": "W", "k": "K"}
     for name, value in (result or {}).items():
         if name in SHOWN and not isinstance(value, bool) or value is None or value == []:
             continue
-        words, _, tail = name.rpartition("_")
-        unit = (
-            "kg/s"
-            if name.endswith("kg_s")
-            else "m/s"
-            if name.endswith("m_s")
-            else "Pa/m"
-            if name.endswith("pa_m")
-            else units.get(tail, "")
-        )
-        label = (
-            name.removesuffix("_kg_s").removesuffix("_pa_m").removesuffix("_m_s")
-            if "/" in unit
-            else words
-            if unit
-            else name
-        )
+        tail, unit = next(((t, u) for t, u in UNIT_OF_TAIL.items() if name.endswith("_" + t)), ("", ""))
+        label = name.removesuffix("_" + tail) if tail else name
         label = label.replace("_", " ")
         if isinstance(value, list) and all(isinstance(one, dict) for one in value):
             found += [(f"{label} {n}", _said(one), "") for n, one in enumerate(value, 1)]

@@ -110,7 +110,7 @@ OTHER = (
     "C2 from SOF.out cu-m 22: U200 W100 S200 [iso] S100 *T1 S100 *T2 =cu-m 15 S1232 W840 U140 -> K1.in",
     "C3 from C1.T1 cu-m 15: W60 S300 [check DC >] S600 [iso] S80 E440 (wall 300 sleeve) {outside lag 25} S2400 D260 "
     "-> HOS.in",
-    "C5 from C1.T2 cu-m 22: W100 S600 [iso] S? D? -> C2.T1",
+    "C5 from C1.T2 cu-m 22: W100 S600 [iso set shut] S? D? -> C2.T1",
     "C6 from C2.T2 cu-m 22: U1540 W1565 *T1 W1775 [iso] W250 N? U200 (floor 250) {view} U? E? -> CYL.cold",
     "C7 from C6.T1 cu-m 15: N? U200 (floor 250) {view} U? -> SHW.cold",
     "C8 from C1.T3 cu-m 15: S150 U? -> K2.in",

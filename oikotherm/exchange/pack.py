@@ -20,11 +20,11 @@ from ..core.services.heating.small_gauge import readings_of
 from ..core.services.rooms import rooms, small_jobs
 from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.commissioning import commission_reads
+from ..core.work.isolation import relights
 from ..core.work.open_ends import open_ends
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.sections import KeptTest
 from ..core.work.small import sheets_of
-from ..core.work.state import relights
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in

@@ -3,14 +3,22 @@ somewhere; what turning a valve does."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, request
 
 from ..core.services import spec
+from ..core.work.end_of_day import end_of_day
 from ..core.work.house_view import SAYS, asked, named, piece_states, valve_names
-from ..core.work.state import Isolation, after, house_of, isolate
+from ..core.work.isolation import Isolation, isolate, shutting
+from ..core.work.records import ticked
+from ..core.work.state import after, house_of
+from ..core.work.steps import WorkStep
+from ..core.work.strip_out import strip_out
+from ..exchange.site import proofs_of
 from .frame import Frame, page_data
+from .records import records_here
 
 MOST_SHUT = 200
 bp = Blueprint("house", __name__, url_prefix="/jobs/<uid>/house")
@@ -22,22 +30,27 @@ def _house(frame: Frame) -> dict[str, Any]:
     design = frame.design
     house, names, steps = house_of(design), valve_names(design), design.plan
     step = next((n for n, one in enumerate(steps) if one.key == request.args.get("step")), None)
+    today = step is None and "today" in request.args
+    done = _done(frame, steps) if today else steps[: step + 1] if step is not None else ()
     shut = [key for key in request.args.getlist("shut")[:MOST_SHUT] if key in names]
+    opened = [key for key in house.shut_as_a_rule if key not in shut] if "turned" in request.args else []
+    shut = [key for key in shut if key not in house.shut_as_a_rule]
     place = asked(design, request.args.get("at", ""))
     found: Isolation | None = None
-    if step is not None:
-        state = after(design, steps[: step + 1])
+    if step is not None or today:
+        state = after(design, done)
     else:
         if place:
             found = isolate(design, place)
-            shut = [key for key in found.valves if key in names]
+            shut, opened = [key for key in found.valves if key in names], list(found.opens)
+        elif shut or opened:
+            found = shutting(design, shut, opened)
         now = house.standing()
-        now.valves = set(shut)
+        now.valves = (now.valves | set(shut)) - set(opened)
         if found is not None:
             now.gone |= {key for key in found.valves if key not in names}
         state = house.state(now)
-        if shut and found is None:
-            found = house.shutting(shut)
+    now_shut = {*shut, *house.shut_as_a_rule} - set(opened)
     states = piece_states(design, state)
     counted = [(one, SAYS[one]) for one in SAYS if one in states.values()]
     return {
@@ -51,17 +64,46 @@ def _house(frame: Frame) -> dict[str, Any]:
         "legend": counted,
         "steps": [(one.key, one.title, one.where) for one in steps if one.effects],
         "step": request.args.get("step", "") if step is not None else "",
+        "today": today,
+        "done": len(done),
+        "many": len(steps),
+        "leave": end_of_day(design, done, _proved(frame)) if step is not None or today else (),
+        "strip": strip_out(design),
+        "unit": frame.unit,
         "at": request.args.get("at", "") if place else "",
+        "at_said": _said(frame, place),
         "unknown": request.args.get("at", "") if request.args.get("at") and not place else "",
         "places": [
-            *((run.id, f"{run.id}, {spec.role(run.role).id}") for run in frame.job.runs if house._pieces(run.id)),
-            *((one.id, f"{one.id}, {one.name or one.kind}") for one in frame.job.stations if house._pieces(one.id)),
+            *((run.id, f"{run.id}, {spec.role(run.role).id}") for run in frame.job.runs if house.pieces(run.id)),
+            *((one.id, f"{one.id}, {one.name or one.kind}") for one in frame.job.stations if house.pieces(one.id)),
         ],
-        "valves": [(key, words, key in shut) for key, words in names.items()],
+        "valves": [(key, words, key in now_shut, key in house.shut_as_a_rule) for key, words in names.items()],
         "shut": shut,
         "found": found,
         "to_shut": named(house, found.valves, names) if found is not None else [],
+        "to_open": named(house, found.opens, names) if found is not None else [],
+        "stays": named(house, found.stays, names) if found is not None else [],
     }
+
+
+def _said(frame: Frame, place: str) -> str:
+    """A place as it is called: a piece of pipe by its run."""
+    straight = house_of(frame.design).work.straights.get(place)
+    return f"this piece of {straight.run}" if straight is not None else place
+
+
+def _done(frame: Frame, steps: Sequence[WorkStep]) -> list[WorkStep]:
+    """The steps that are ticked, in the order of the plan."""
+    marks = ticked(records_here(frame.uid))
+    return [one for one in steps if one.key in marks]
+
+
+def _proved(frame: Frame) -> dict[str, bool]:
+    """Service -> whether all its sections have passed."""
+    found: dict[str, bool] = {}
+    for one in proofs_of(frame.design, records_here(frame.uid)):
+        found[one.section.service] = found.get(one.section.service, True) and one.passed
+    return found
 
 
 @bp.get("")

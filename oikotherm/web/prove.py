@@ -13,11 +13,11 @@ from ..core.errors import Refused
 from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
 from ..core.work.commissioning import commission_reads
+from ..core.work.isolation import relights
 from ..core.work.open_ends import open_ends
 from ..core.work.proof import read_readings
 from ..core.work.records import in_order, joint_states, missing_checks
 from ..core.work.sections import SectionProof
-from ..core.work.state import relights
 from ..core.work.steps import CommissionLine
 from ..core.work.suspicion import suspects, test_map
 from ..exchange.site import proofs_of

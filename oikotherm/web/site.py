@@ -247,9 +247,16 @@ def _order(frame: Frame) -> dict[str, Any]:
         "count": sum(step.key in done for step in steps),
         "elsewhere": sum(step.key in done for step in steps) - sum(step.key in done for step in listed.rows),
         "water": frame.design.water_work,
+        "gates": {step.key: words for step in listed.rows if (words := _gate_said(step, done))},
         "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
         "house": _house_said(frame.design, [step for step in steps if step.key in done]),
     }
+
+
+def _gate_said(step: WorkStep, done: Mapping[str, Any]) -> str:
+    """What is said of a step that was ticked before all that comes first in it was; "" where nothing is."""
+    left = sum(one.key not in done for one in step.checks)
+    return f"Ticked with {left} of {len(step.checks)} not ticked: see to them" if left and step.key in done else ""
 
 
 MOST_RUNS = 6  # named singly; more are counted

@@ -8,6 +8,7 @@ from ..layout import Layout
 from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
+from .isolation import shutting
 from .state import house_of
 from .steps import Reminder
 
@@ -29,7 +30,7 @@ def shuts_off(design: Layout, valve: str) -> str:
     house = house_of(design)
     if valve not in house.valves:
         return ""
-    found = house.shutting([valve])
+    found = shutting(design, [valve])
     words = [f"shuts {', '.join(found.off)}"] if found.off else []
     words += [f"{found.litres:.1f} L stand behind it"] if found.litres >= 0.1 else []
     words += [f"relight {', '.join(found.relights)}"] if found.relights else []

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from ..errors import Refused, nearest
 from ..layout import Layout
 from ..pipework.water import USUAL_HEIGHT_MM
-from .state import House, house_of, isolate
+from .isolation import isolate
+from .state import House, house_of
 
 LEAST_L = 0.005
 
@@ -31,7 +32,7 @@ def drain_down(design: Layout, at: str) -> DrainDown:
     gas."""
     house = house_of(design)
     key, z_mm = _place(design, house, at)
-    if any(house.service[piece] == "gas" for piece in house._pieces(key)):
+    if any(house.service[piece] == "gas" for piece in house.pieces(key)):
         raise Refused("at", at, "pipe with water in it", "C1")
     found = isolate(design, key)
     lost = set(found.straights)
@@ -67,7 +68,7 @@ def _place(design: Layout, house: House, at: str) -> tuple[str, float]:
     if said in house.ports:
         return said, min(work.nodes[node].at.z for node in house.ports[said])
     if design.job.run(said) is not None:
-        pieces = house._pieces(said)
+        pieces = house.pieces(said)
         if pieces:
             return said, min(min(work.straights[one].a.z, work.straights[one].b.z) for one in pieces)
     run, _, name = said.partition(".")

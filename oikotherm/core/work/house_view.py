@@ -70,7 +70,7 @@ def asked(design: Layout, key: str) -> str:
     if piece is not None and piece.straights:
         return piece.straights[0]
     known = key in house.work.straights or key in house.ports or design.job.run(key) is not None
-    return key if known and house._pieces(key) else ""
+    return key if known and house.pieces(key) else ""
 
 
 def named(house: House, keys: Iterable[str], names: dict[str, str]) -> list[str]:

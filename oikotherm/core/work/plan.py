@@ -22,6 +22,7 @@ from .heats import heats
 from .sections import sections_of
 from .small import small_alone, steps_of
 from .steps import Effect, EffectKind, Need, TestKind, WorkStep
+from .strip_out import steps as strip_steps
 
 WORK, OLD = ("new", "remove"), ("keep", "remove")  # states of what is worked on, and of what is there already
 LOOKED = "what is damaged goes back while the old one still works"
@@ -255,6 +256,14 @@ def _instead(design: Layout, old: Station) -> list[Station]:
         for one in design.job.stations
         if one.state == "new" and (one.kind, one.level) == (old.kind, old.level) and not has_trait(one, "unhung")
     ]
+
+
+def _strip_out(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
+    """Old pipe comes out once it is dry and dead."""
+    words: dict[EffectKind, str] = {"isolate": "it is live", "drain": "it is full of water"}
+    services = {run.service for run in design.job.runs if run.state == "remove"}
+    needs = {service: _before(first, (service,), words) for service in services}
+    return strip_steps(design, rates(design)["metre strip"], needs)
 
 
 def _look_over(design: Layout, first: list[WorkStep]) -> Iterable[WorkStep]:
@@ -512,6 +521,7 @@ def _hand_over(design: Layout, made: list[WorkStep]) -> Iterable[WorkStep]:
 _MAKERS: tuple[Callable[[Layout, list[WorkStep]], Iterable[WorkStep]], ...] = (
     _look_over,
     _take_off,
+    _strip_out,
     _hang,
     _clips,
     _pipe,

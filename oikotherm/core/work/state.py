@@ -1,5 +1,5 @@
 """The state of the house: which pipe is live, shut, drained, purged or open after any steps of the plan, which
-appliances work; what a valve shuts, and what has to be shut to work somewhere.
+appliances work.
 
 Derived, never stored. Pipe is looked at piece by piece (straights of the traced pipework, what goes among them): two
 are one where they meet at a node that nothing shuts, or at the ports of a station that its medium goes through.
@@ -13,15 +13,18 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
-from ..job.model import Station
+from ..job.model import DeviceItem, Station
 from ..layout import Layout
-from ..network.graph import SHUTS
+from ..network.graph import CLOSES
 from ..pipework.geometry import Pipework
 from ..services import spec
+from .sections import sections_of
 from .steps import Effect, WorkStep
+from .strip_out import beside
 
 PieceState = Literal["absent", "new", "live", "shut", "drained", "purged", "open"]
 BURNS_IN = ("gas",)
+SHUT = "shut"  # what a valve is set to that is shut as a rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,19 +40,6 @@ class HouseState:
 
 
 @dataclass(frozen=True, slots=True)
-class Isolation:
-    """What is shut, and what that does. valves: their keys, and "ID" of a source that has to be shut at itself;
-    straights: pieces that are live no more; off: stations that do not work then; litres: water that stands in those
-    pieces; relights: gas appliances to be lit again afterwards."""
-
-    valves: tuple[str, ...]
-    straights: tuple[str, ...]
-    off: tuple[str, ...]
-    litres: float
-    relights: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
 class StepChange:
     """What a step does to the house. off, on: stations that can be used no more, or again; runs: run -> the state its
     pipe comes to (shut, drained, open, purged or live), the last one where its pieces differ."""
@@ -60,7 +50,7 @@ class StepChange:
 
 
 @dataclass
-class _Now:
+class Now:
     """How things stand between two steps. wet: pieces with their medium in them."""
 
     status: dict[str, str]
@@ -91,7 +81,7 @@ class House:
     @cached_property
     def valves(self) -> tuple[str, ...]:
         """What can be shut: valves on the pipe, and those of a port's kit by its port."""
-        pipe = [key for key, node in self.work.nodes.items() if node.kind == "device" and node.part in SHUTS]
+        pipe = [key for key, node in self.work.nodes.items() if node.kind == "device" and node.part in CLOSES]
         kits = [
             key
             for key, node in self.work.nodes.items()
@@ -99,6 +89,17 @@ class House:
             and any(kit.row.kv is not None and kit.row.turns for kit in self.work.ports[node.part].kit)
         ]
         return (*pipe, *kits)
+
+    @cached_property
+    def shut_as_a_rule(self) -> frozenset[str]:
+        """Valves that are set shut, [iso set shut]: of a bypass, as long as what it goes round is in use."""
+        own = {
+            item.id
+            for run in self.design.job.runs
+            for item in run.items
+            if isinstance(item, DeviceItem) and item.setting == SHUT
+        }
+        return frozenset(key for key in self.valves if self.work.nodes[key].item in own)
 
     @cached_property
     def joins(self) -> dict[str, list[tuple[str, ...]]]:
@@ -179,7 +180,7 @@ class House:
         on.update(fed)
         heats = [ident for ident in there if self._heats(there[ident])]
         for ident, station in there.items():
-            if fed[ident] and self._heated(station) and heats:
+            if fed[ident] and self.heated(station) and heats:
                 on[ident] = any(on[source] for source in heats if source != ident)
         return on
 
@@ -200,7 +201,7 @@ class House:
         return "flow" in spec.kind(station.kind).sources
 
     @staticmethod
-    def _heated(station: Station) -> bool:
+    def heated(station: Station) -> bool:
         """Whether a station lives by a heating circuit: an emitter, a cylinder with a coil."""
         kind = spec.kind(station.kind)
         return (
@@ -224,59 +225,27 @@ class House:
                 total += math.pi / 4 * (row.bore_mm / 100) ** 2 * one.length_mm / 100
         return total
 
-    # --- what a valve does --------------------------------------------------------------------------------------------
+    # --- how it stands ------------------------------------------------------------------------------------------------
 
-    def standing(self) -> _Now:
-        """The house when all is done: new pipe in use, what goes gone."""
+    def standing(self) -> Now:
+        """The house when all is done: new pipe in use, what goes gone, shut what is shut as a rule."""
         status = {
             key: "absent" if self._state(one.run) == "remove" else "wet" for key, one in self.work.straights.items()
         }
         gone = {ident for ident, station in self.stations.items() if station.state == "remove"}
-        return _Now(status, gone=gone, hung=set(self.stations) - gone)
+        return Now(status, valves=set(self.shut_as_a_rule), gone=gone, hung=set(self.stations) - gone)
+
+    def role(self, run: str) -> str:
+        """What a run carries; "" for none that is there."""
+        found = self.design.job.run(run)
+        return found.role if found else ""
 
     def _state(self, run: str) -> str:
         found = self.design.job.run(run)
         return found.state if found else "keep"
 
-    def shutting(self, valves: Iterable[str]) -> Isolation:
-        """What shutting valves does to the finished house."""
-        now = self.standing()
-        before, after = self.state(now), None
-        now.valves = set(valves)
-        after = self.state(now)
-        lost = tuple(
-            key for key, state in before.straights.items() if state == "live" and after.straights[key] != "live"
-        )
-        off = tuple(ident for ident, on in before.stations.items() if on and not after.stations[ident])
-        relights = tuple(ident for ident in off if self.burns(ident))
-        return Isolation(tuple(sorted(now.valves)), lost, off, round(self.litres(lost), 4), relights)
-
-    def around(self, key: str) -> tuple[str, ...]:
-        """The valves nearest round a run, a station or a piece, and the sources that nothing shuts between."""
-        able = set(self.valves)
-        own = {node: pieces for node, pieces in self.ports.get(key, {}).items() if node in able and pieces}
-        targets = [piece for piece in self._pieces(key) if all(piece not in pieces for pieces in own.values())]
-        shut: dict[str, None] = dict.fromkeys(own)  # a station with valves of its own is shut at them
-        beyond: dict[str, set[str]] = {}  # valve -> pieces on its other side
-        seen, waiting = set(targets), list(targets)
-        feeds = {node: ident for ident, ports in self.ports.items() for node in ports}
-        ends = {node for service in spec.services() for node in self.sources(service)}
-        while waiting:
-            piece = waiting.pop(0)
-            one = self.work.straights[piece]
-            for node in (one.from_node, one.to_node):
-                if node in ends:
-                    shut[node if node in able else feeds[node]] = None
-            for other, *between in self.joins[piece]:
-                if between:
-                    for valve in between:
-                        beyond.setdefault(valve, set()).add(other)
-                elif other not in seen:
-                    seen.add(other)
-                    waiting.append(other)
-        return (*(valve for valve, others in beyond.items() if others - seen), *shut)
-
-    def _pieces(self, key: str) -> list[str]:
+    def pieces(self, key: str) -> list[str]:
+        """The straights of a run, those at a station's ports, or a straight itself; none for what is not there."""
         if key in self.work.straights:
             return [key]
         if key in self.stations:
@@ -285,17 +254,18 @@ class House:
 
     # --- step by step -------------------------------------------------------------------------------------------------
 
-    def before_work(self) -> _Now:
+    def before_work(self) -> Now:
         """The house as it is found: old pipe in use, new pipe not there."""
         status = {key: "absent" if self._state(one.run) == "new" else "wet" for key, one in self.work.straights.items()}
-        return _Now(status, hung={ident for ident, one in self.stations.items() if one.state != "new"})
+        hung = {ident for ident, one in self.stations.items() if one.state != "new"}
+        return Now(status, valves=set(self.shut_as_a_rule), hung=hung)
 
-    def apply(self, now: _Now, step: WorkStep) -> None:
+    def apply(self, now: Now, step: WorkStep) -> None:
         """Let a step do what it does."""
         for effect in step.effects:
             self._effect(now, effect, step.service)
 
-    def _effect(self, now: _Now, effect: Effect, service: str) -> None:
+    def _effect(self, now: Now, effect: Effect, service: str) -> None:
         key, status = effect.key, now.status
         if effect.kind in ("isolate", "shut"):
             (now.valves if key in self.valves else now.closed).add(key)
@@ -310,6 +280,8 @@ class House:
             for piece in self._cut(key):
                 if status[piece] not in ("absent", "new"):
                     status[piece] = "open"
+            if self._state(key) == "remove":
+                status.update(dict.fromkeys(self.pieces(key), "absent"))
             if key in self.stations and self.stations[key].state == "remove":
                 now.gone.add(key)
         elif effect.kind == "cap":
@@ -317,7 +289,7 @@ class House:
                 if status[piece] == "open":
                     status[piece] = "drained"
         elif effect.kind == "make":
-            for piece in self._pieces(key):
+            for piece in self.pieces(key):
                 status[piece] = "new"
             run = self.design.job.run(key)
             for piece in self._cut(run.start.partition(".")[0]) if run else ():
@@ -329,15 +301,17 @@ class House:
             self._fill(now, key, "purged" if effect.kind == "purge" else "wet")
         elif effect.kind == "light":
             now.hung.add(key)
-            if any(self.service[piece] == "gas" for piece in self._pieces(key)):
+            if any(self.service[piece] == "gas" for piece in self.pieces(key)):
                 self._fill(now, "gas", "wet")
 
-    def _fill(self, now: _Now, key: str, state: str) -> None:
+    def _fill(self, now: Now, key: str, state: str) -> None:
         """Fill a service, or what is proved together, by its key."""
         service = key.partition("/")[0]
+        section = next((one for one in sections_of(self.design) if one.key == key), None) if key != service else None
         for piece, own in self.service.items():
             goes = self._state(self.work.straights[piece].run) == "remove"  # cut off by then
-            if own == service and now.status[piece] != "absent" and not goes:
+            within = own == service if section is None else piece in section.straights
+            if within and now.status[piece] != "absent" and not goes:
                 now.status[piece] = state
         now.closed.discard(service)
 
@@ -352,9 +326,12 @@ class House:
         ]
 
     def _cut(self, key: str) -> list[str]:
-        """The pieces beside what is cut: at the ports of a station, at the tees of a run that new runs hang on."""
+        """The pieces beside what is cut: at the ports of a station, at the tees of a run that new runs hang on; of a
+        run that goes the pipe that stays."""
         if key in self.stations:
-            return self._pieces(key)
+            return self.pieces(key)
+        if self._state(key) == "remove":
+            return beside(self.design, key)
         new = {one.id for one in self.design.job.runs if one.state == "new"}
         found: dict[str, None] = {}
         for node, arms in self.work.arms.items():
@@ -364,7 +341,7 @@ class House:
                 found.update(dict.fromkeys(piece for piece in pieces if self.work.straights[piece].run == key))
         return list(found)
 
-    def state(self, now: _Now) -> HouseState:
+    def state(self, now: Now) -> HouseState:
         """How everything stands."""
         wet = {piece for piece, status in now.status.items() if status == "wet"}
         live: set[str] = set()
@@ -415,36 +392,3 @@ def changes(design: Layout, steps: Iterable[WorkStep]) -> dict[str, StepChange]:
             found[step.key] = StepChange(off, on, runs)
         before = then
     return found
-
-
-def isolate(design: Layout, key: str) -> Isolation:
-    """What to shut to work on a run, a station or a piece of the finished house, and what goes off with it."""
-    house = house_of(design)
-    valves = house.around(key)
-    found = house.shutting(one for one in valves if one in house.valves)
-    sources = tuple(one for one in valves if one not in house.valves)
-    if not sources:
-        return found
-    now = house.standing()
-    now.valves, now.gone = set(found.valves), now.gone | set(sources)
-    before, then = house.state(house.standing()), house.state(now)
-    lost = tuple(one for one, state in before.straights.items() if state == "live" and then.straights[one] != "live")
-    off = tuple(
-        ident for ident, on in before.stations.items() if on and not then.stations[ident] and ident not in sources
-    )
-    relights = tuple(ident for ident in off if house.burns(ident))
-    return Isolation((*found.valves, *sources), lost, off, round(house.litres(lost), 4), relights)
-
-
-def relights(design: Layout) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """The gas appliances to be lit again after any gas-off, each with the runs its valve is on."""
-    house = house_of(design)
-    burners = [ident for ident in house.stations if house.burns(ident) and ident in house.ports]
-    found = []
-    for ident in burners:
-        gas = [piece for piece in house._pieces(ident) if house.service[piece] == "gas"]
-        valves = {valve for piece in gas for valve in house.around(piece) if valve in house.valves}
-        runs = [house.work.nodes[valve].run for valve in house.valves if valve in valves]
-        own = {house.work.straights[piece].run for piece in gas}
-        found.append((ident, tuple(dict.fromkeys(run for run in runs if run in own)) or tuple(dict.fromkeys(runs))))
-    return tuple(found)

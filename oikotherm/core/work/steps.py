@@ -33,12 +33,21 @@ class Effect:
 
 
 @dataclass(frozen=True, slots=True)
+class Check:
+    """Something that is ticked by itself before its step is. key: of its record, "step/what"; says: in words."""
+
+    key: str
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
 class WorkStep:
     """One step. key: rule:target, stable under edits elsewhere; hold: what must be right before anyone goes on.
 
     rank: the trade's preference among steps that could come next, lower first; minutes by the rates; closes: why
     nothing is handed over before it, "" where it may; how: it is done, in a sentence or two; service: whose step it is,
-    "" for all; effects: what it does to the house.
+    "" for all; effects: what it does to the house; checks: what is
+    ticked one by one before it.
     """
 
     key: str
@@ -57,6 +66,7 @@ class WorkStep:
     how: str = ""
     service: str = ""
     effects: tuple[Effect, ...] = ()
+    checks: tuple[Check, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -211,6 +211,13 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "SOF",
         "SOF has no bypass: nothing runs while it is served",
     ),
+    "a bypass that may stand open": (
+        SOFT,
+        (retyped(SOFT, "C4", ("[iso set shut]", "[iso]")),),
+        "softener-bypass-open",
+        "C4",
+        "C4 goes round the softener and is not said to be shut",
+    ),
     "a softener whose drain is shut": (
         SOFT,
         ({"do": "set_finish", "run": "D1", "finish": "cap"},),

@@ -137,7 +137,7 @@ def softened() -> Job:
             "C1 from S.out cu-m 22: U600mm E500mm *T1 E500mm *T2 E500mm [iso] E? D? -> SOF.in",
             "C2 from SOF.out cu-m 22: U400mm N300mm [iso] N500mm *T1 N1000mm -> cap",
             "C3 from C1.T1 cu-m 22: N1500mm -> cap",
-            "C4 from C1.T2 cu-m 22: N600mm [iso] N? E? D? -> C2.T1",
+            "C4 from C1.T2 cu-m 22: N600mm [iso set shut] N? E? D? -> C2.T1",
             "D1 from SOF.drain cu-m 22: {fall 1:50} E600mm -> stub",
         ],
         {"C2": {"id": "BAS", "variant": "basin"}, "C3": {"id": "SNK", "variant": "sink"}},

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from ...layout import Layout
 from ...network.graph import has_trait
 from ...work.plan import is_old, rates, touched
+from ...work.refill import gate
 from ...work.steps import Effect, Need, WorkStep
 from .boiler_change import boiler_steps, new_boilers
 from .circuits import ROLES, is_source
@@ -60,6 +61,7 @@ def _fill(design: Layout) -> Iterable[WorkStep]:
             (
                 Need("proof", "inhibitor in a system that leaks is lost"),
                 Need("flush", "inhibitor goes into clean water"),
+                Need("refill:water", "it is filled from it"),
             ),
             rates(design)["fill"],
             (5,),
@@ -68,6 +70,7 @@ def _fill(design: Layout) -> Iterable[WorkStep]:
             ("hose", "inhibitor"),
             service=SPEC.id,
             effects=(Effect("fill", SPEC.id),),
+            checks=gate(design, SPEC.id, "fill"),
         )
 
 

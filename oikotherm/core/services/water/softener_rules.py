@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ...job.model import Station
-from ...rules.registry import RuleBook, Said, View
-from .network import kind_of
+from ...job.model import DeviceItem, Station
+from ...job.writing import item_text
+from ...network.graph import CLOSES
+from ...rules.registry import Remedy, RuleBook, Said, View
+from ...work.state import SHUT
+from .network import bypasses, kind_of
 from .size_rules import networks_of
 from .stations import SPEC
 
@@ -123,6 +126,38 @@ def softener_bypass(view: View) -> Iterable[Said]:
             view.fitted.pipework.nodes[behind].at,
             ("a tee before and behind it, pipe with a valve between, a valve at each of its ports",),
         )
+
+
+@rule(
+    "softener-bypass-open",
+    "stop",
+    "a softener's bypass that stands open",
+    "Through an open bypass hard water runs past the softener to every tap.",
+    "usual practice",
+)
+def softener_bypass_open(view: View) -> Iterable[Said]:
+    work = view.fitted.pipework
+    way = bypasses(view.job, work)
+    if not way:
+        return
+    inside = {node for key in way for node in (work.straights[key].from_node, work.straights[key].to_node)}
+    valves = [work.nodes[key] for key in inside if work.nodes[key].kind == "device" and work.nodes[key].part in CLOSES]
+    items = {item.id: item for run in view.job.runs for item in run.items if isinstance(item, DeviceItem)}
+    if any(items[node.item].setting == SHUT for node in valves if node.item in items):
+        return
+    run = work.straights[min(way)].run
+    remedies = []
+    for node in valves:
+        text = item_text(items[node.item].model_copy(update={"setting": SHUT}), view.style)
+        command = {"do": "retype_item", "run": node.run, "item": node.item, "text": text}
+        remedies.append(Remedy("Say that it is shut as a rule", (command,), f"{text} on {node.run}"))
+    yield Said(
+        (run, "bypass"),
+        f"{run} goes round the softener and is not said to be shut{'' if valves else ': it has no valve'}.",
+        tuple(remedies),
+        work.nodes[min(inside)].at,
+        ("[iso set shut] in the middle of it, turned when the softener is served",),
+    )
 
 
 @rule(

@@ -1,11 +1,15 @@
-/** The state of the house: a pipe that is clicked asks what to shut to work there. */
+/** The state of the house: a valve that is clicked turns, a pipe that is clicked asks what to shut to work there. */
 
 export function startHouse() {
   const map = document.querySelector("[data-house]");
   if (!map) return;
   map.addEventListener("click", (event) => {
-    const piece = event.target.closest("[data-key]");
-    if (!piece) return;
-    location.href = `${map.dataset.house}?at=${encodeURIComponent(piece.dataset.key)}`;
+    const {key} = event.target.closest("[data-key]")?.dataset ?? {};
+    if (!key) return;
+    const valve = document.querySelector(`form.valves input[value="${CSS.escape(key)}"]`);
+    if (valve) {
+      valve.checked = !valve.checked;
+      valve.form.requestSubmit();
+    } else location.href = `${map.dataset.house}?at=${encodeURIComponent(key)}`;
   });
 }

@@ -60,7 +60,7 @@ export function startSite(page) {
   };
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-record]");
-    if (button) press(inOneHeat(button));
+    if (button && !held(button)) press(inOneHeat(button));
     if (event.target.id === "all-dry") press(document.querySelectorAll("[data-field=dry][aria-pressed=false]"));
     if (event.target.id === "add-reading") note();
   });
@@ -93,6 +93,18 @@ export function startSite(page) {
   window.addEventListener("offline", () => page.saved("no network", "lost"));
 }
 
+/** Whether a step waits for what is ticked one by one before it; says so where it does. */
+function held(button) {
+  const row = button.closest("[data-key]");
+  const said = row.querySelector(".gate-said") ?? row.parentElement.closest("[data-key]")?.querySelector(".gate-said");
+  if (!said) return false;
+  const left = row.querySelectorAll(".checks [aria-pressed=false]").length;
+  const stops = button.matches(".tick-button") && left > 0 && button.getAttribute("aria-pressed") !== "true";
+  said.hidden = !stops;
+  if (stops) said.textContent = `Not yet: ${left} not ticked`;
+  return stops;
+}
+
 /** A mark, with the same mark of all joints that are made in one heat with it. */
 function inOneHeat(button) {
   const {heat} = button.closest("[data-key]").dataset;
@@ -116,7 +128,7 @@ function fillMoves(details) {
   const own = details.closest("[data-key]").dataset.key;
   const select = details.querySelector("form.move select");
   if (!select || select.options.length) return;
-  for (const {dataset} of document.querySelectorAll(".steps-list [data-key]")) {
+  for (const {dataset} of document.querySelectorAll(".steps-list > [data-key]")) {
     if (dataset.key !== own) select.add(new Option(dataset.label, dataset.key));
   }
 }

@@ -33,7 +33,7 @@ def shuts_off(design: Layout, valve: str) -> str:
     found = shutting(design, [valve])
     words = [f"shuts {', '.join(found.off)}"] if found.off else []
     words += [f"{found.litres:.1f} L stand behind it"] if found.litres >= 0.1 else []
-    words += [f"relight {', '.join(found.relights)}"] if found.relights else []
+    words += [f"relight {', '.join(found.dead)}"] if found.dead else []
     return f": {'; '.join(words)}" if words else ""
 
 

@@ -7,10 +7,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from ..layout import Layout
+from ..network.graph import has_trait
 from ..services import spec
 from .state import BURNS_IN, House, HouseState, Now, house_of
 
 HOT = "hot"
+NO_OUTLET = ("supply", "stub", "vessel")  # where nobody misses the water
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,18 +22,17 @@ class Isolation:
     valves: their keys, and "ID" of a source that has to be shut at itself; opens: valves shut as a rule (a bypass)
     whose opening keeps the rest of the house running; stays: those that are to be left shut; straights: pieces that are
     live no more; off: stations that do not work then. Of what it does: dry, without water ("ID", or "ID port" where
-    another of its ports still runs); cold, that nothing heats; dead, without gas. litres: water that stands in those
-    pieces; relights: gas appliances to be lit again afterwards.
+    another of its ports still runs); cold, that nothing heats; dead: gas appliances without gas, to be lit again
+    afterwards. litres: water that stands in those pieces.
     """
 
     valves: tuple[str, ...]
     straights: tuple[str, ...]
     off: tuple[str, ...]
     litres: float
-    relights: tuple[str, ...]
+    dead: tuple[str, ...]
     dry: tuple[str, ...] = ()
     cold: tuple[str, ...] = ()
-    dead: tuple[str, ...] = ()
     opens: tuple[str, ...] = ()
     stays: tuple[str, ...] = ()
 
@@ -73,23 +74,25 @@ def _shut(house: House, valves: frozenset[str], sources: Sequence[str], opens: t
     gone = set(lost)
     dry = _dry(house, gone, now.valves)
     dead = tuple(ident for ident in off if house.burns(ident) and _without(house, ident, "gas", gone, now.valves))
-    named = {one.partition(" ")[0] for one in dry} & set(off)
+    named = set(dry)
     warm = _warm(house, after, now)
     cold = tuple(
         ident
         for ident in before.stations
-        if (ident in off and house.heated(house.stations[ident]))
-        or (ident in warm_before and ident not in warm and ident not in named and f"{ident} {HOT}" not in dry)
+        if ident not in named
+        and (
+            (ident in off and house.heated(house.stations[ident]))
+            or (ident in warm_before and ident not in warm and f"{ident} {HOT}" not in dry)
+        )
     )
     return Isolation(
         tuple(sorted(valves)),
         lost,
         off,
         round(house.litres(lost), 4),
-        tuple(ident for ident in off if house.burns(ident)),
+        dead,
         dry,
         cold,
-        dead,
         opens,
     )
 
@@ -98,6 +101,9 @@ def _dry(house: House, gone: set[str], shut: set[str]) -> tuple[str, ...]:
     """The stations that water no more comes to, with the port where it still comes to another."""
     found = []
     for ident, ports in house.ports.items():
+        station = house.stations[ident]
+        if station.kind in NO_OUTLET or has_trait(station, "through"):
+            continue
         own = [node for node, pieces in ports.items() if any(house.service[piece] == "water" for piece in pieces)]
         feeds = [node for node in own if house.work.ports[house.work.nodes[node].part].port.way != "out"]
         dry = [node for node in feeds if _port_off(ports[node], node, gone, shut)]
@@ -172,8 +178,7 @@ def _around(house: House, key: str) -> tuple[str, ...]:
                 shut[node if node in able else feeds[node]] = None
         for other, *between in house.joins[piece]:
             if between:
-                for valve in between:
-                    beyond.setdefault(valve, set()).add(other)
+                beyond.setdefault(between[0], set()).add(other)
             elif other not in seen:
                 seen.add(other)
                 waiting.append(other)

@@ -69,6 +69,7 @@ class House:
         self.stations = {one.id: one for one in design.job.stations}
         self.service = {key: self._service(one.run) for key, one in self.work.straights.items()}
         self.ports: dict[str, dict[str, list[str]]] = {}  # station -> port node -> pieces on it
+        self.crossings: set[tuple[str, str]] = set()  # pieces that meet in a station
         for key, node in self.work.nodes.items():
             if node.kind == "port":
                 owner = self.work.ports[node.part].station.id
@@ -103,7 +104,7 @@ class House:
 
     @cached_property
     def joins(self) -> dict[str, list[tuple[str, ...]]]:
-        """Piece -> for each neighbour (neighbour, the valves between)."""
+        """Piece -> for each neighbour (neighbour, the valves between, the nearest first)."""
         found: dict[str, list[tuple[str, ...]]] = {key: [] for key in self.work.straights}
         able = set(self.valves)
 
@@ -117,14 +118,17 @@ class House:
         for key, here in self.work.nodes.items():
             if here.kind != "port":
                 join(list(self.work.arms.get(key, {}).values()), (key,) if key in able else ())
-        for ports in self.ports.values():
+        for ident, ports in self.ports.items():
+            if ident in self.stations and self.stations[ident].kind == "outlet":
+                continue  # a tap lets no hot water into the cold
             nodes = [(node, piece) for node, pieces in ports.items() for piece in pieces]
             for n, (node, piece) in enumerate(nodes):
                 for other_node, other in nodes[n + 1 :]:
                     if self.service[piece] == self.service[other]:
                         between = tuple(dict.fromkeys(one for one in (node, other_node) if one in able))
                         found[piece].append((other, *between))
-                        found[other].append((piece, *between))
+                        found[other].append((piece, *reversed(between)))
+                        self.crossings |= {(piece, other), (other, piece)}
         return found
 
     def sources(self, service: str, gone: Iterable[str] = ()) -> list[str]:
@@ -175,7 +179,8 @@ class House:
             for ident, station in self.stations.items()
             if ident not in gone and (station.state != "new" or ident in hung)
         }
-        fed = {ident: self._fed(ident, live, shut) for ident in there}
+        goes_round = {role: self._reach(role, live, shut, gone) for role in ("flow", "return")}
+        fed = {ident: self._fed(ident, live, shut) and self._goes_round(ident, goes_round) for ident in there}
         on = dict.fromkeys(self.stations, False)
         on.update(fed)
         heats = [ident for ident in there if self._heats(there[ident])]
@@ -195,6 +200,47 @@ class House:
         return bool(asked) and all(
             node not in shut and any(piece in live for piece in pieces) for node, pieces in asked.items()
         )
+
+    def _reach(self, role: str, live: set[str], shut: set[str], gone: set[str]) -> set[str]:
+        """The live pieces that hang together with what gives the flow, or takes the return, of a circuit, by pipe and by
+        what is no emitter: nothing runs through an emitter whose flow is shut."""
+        starts = [
+            node
+            for service in dict.fromkeys(self.service.values())
+            if service and spec.service(service).through
+            for node in self.sources(service, gone)
+            if self.work.ports[self.work.nodes[node].part].port.role == role and node not in shut
+        ]
+        waiting = [piece for node in starts for own in self.ports.values() for piece in own.get(node, ())]
+        waiting = [piece for piece in waiting if piece in live]
+        seen = set(waiting)
+        while waiting:
+            piece = waiting.pop()
+            own = self.role(self.work.straights[piece].run)
+            for other, *between in self.joins[piece]:
+                through = (piece, other) in self.crossings
+                if through and self.role(self.work.straights[other].run) != own:
+                    continue
+                if other in live and other not in seen and not shut & set(between):
+                    seen.add(other)
+                    waiting.append(other)
+        return seen
+
+    def _goes_round(self, ident: str, reach: Mapping[str, set[str]]) -> bool:
+        """Whether the medium of a circuit comes to a station it warms, and goes back from it."""
+        station = self.stations[ident]
+        if not self.heated(station):
+            return True
+        for role, reached in reach.items():
+            pieces = [
+                piece
+                for node, own in self.ports.get(ident, {}).items()
+                if self.work.ports[self.work.nodes[node].part].port.role == role
+                for piece in own
+            ]
+            if pieces and not any(piece in reached for piece in pieces):
+                return False
+        return True
 
     @staticmethod
     def _heats(station: Station) -> bool:

@@ -202,8 +202,8 @@ class House:
         )
 
     def _reach(self, role: str, live: set[str], shut: set[str], gone: set[str]) -> set[str]:
-        """The live pieces that hang together with what gives the flow, or takes the return, of a circuit, by pipe and by
-        what is no emitter: nothing runs through an emitter whose flow is shut."""
+        """The live pieces that hang together with what gives the flow, or takes the return, of a circuit, by pipe and
+        by what is no emitter; nothing runs through an emitter whose flow is shut."""
         starts = [
             node
             for service in dict.fromkeys(self.service.values())

@@ -138,7 +138,7 @@ class SmallJobs(KeyCase):
 
     def test_its_pages_hold_on_a_phone(self):
         page = self.open(390, 844)
-        for kind in ("valve", "hang", "move", "add", "pump", "guard", "pressure", "joint", "heater"):
+        for kind in ("valve", "hang", "move", "add", "pump", "guard", "pressure", "joint", "heater", "assembly"):
             self.go(f"/small/{kind}", page)
             self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390, kind)
             page.click("button.act")

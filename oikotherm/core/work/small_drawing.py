@@ -15,6 +15,7 @@ from .small_jobs import Answers, JobSheet, Phase, SheetStep
 
 TASK = "T1"
 WALL_Y_MM, WALL_X_MM = 3000.0, 2000.0  # where the wall of a small job is drawn
+STUB_MM = 30.0
 PHASES = get_args(Phase)
 
 
@@ -32,7 +33,9 @@ def station_at(kind: str, ident: str, name: str, at: Sequence[float], **more: An
 
 
 def stub_at(ident: str, name: str, at: Sequence[float], role: str, facing: str, end: str) -> dict[str, Any]:
-    return station_at("stub", ident, name, at, state="keep", role=role, facing=facing, end=f"{end} pipe")
+    """The end of an old pipe, drawn as a small thing at its mouth."""
+    size = dict.fromkeys(("width_mm", "height_mm", "depth_mm"), STUB_MM)
+    return station_at("stub", ident, name, at, state="keep", role=role, facing=facing, end=f"{end} pipe", data=size)
 
 
 def run_commands(text: str, *, keep: bool = False) -> list[dict[str, Any]]:

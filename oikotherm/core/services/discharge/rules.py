@@ -84,6 +84,8 @@ def relief_shut(view: View) -> Iterable[Said]:
                 continue
             place = work.ports.get(key)
             run = next((run for run in view.job.runs if key in (run.start, run.finish) and run.state != "remove"), None)
+            if run is None and station.kind == "tundish" and station.state == "keep":
+                continue  # a drain that was there before has its pipe
             if run is None:
                 what = "The outlet" if station.kind == "tundish" else "The relief valve"
                 yield Said(

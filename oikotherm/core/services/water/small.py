@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import math
 from typing import Any
 
@@ -18,7 +17,6 @@ from ...joints.takeoff import part_mating
 from ...layout import Layout
 from ...practice import TANK_METALS, chosen
 from ...quantity import PA_PER_BAR, PA_PER_PSI, US_GALLON_M3, pressure_said, trim
-from ...tables import read_rows
 from ...work.small_drawing import (
     WALL_X_MM,
     WALL_Y_MM,
@@ -33,6 +31,8 @@ from ...work.small_drawing import (
 from ...work.small_jobs import Answers, Ask, JobSheet, SmallJob
 from .expansion import SHARE_OF_RELIEF, expansion_tank
 from .heater_change import KINDS, PAN_OVER_MM, Heater, swap
+from .small_assembly import SMALL_JOB as ASSEMBLY
+from .tasks import task_rows
 
 WH = "WH"
 DRAWN = ("storage", "electric", "heat-pump")
@@ -42,11 +42,6 @@ DISCHARGE_UP_MM = 150.0  # typ: end of a discharge above the floor
 CUT_MM = 300.0
 RELIEF_PA = {"british": 6 * PA_PER_BAR, "continental": 6 * PA_PER_BAR, "north-american": 150 * PA_PER_PSI}
 STORE_C, COLD_C = 60.0, 10.0
-
-
-@functools.cache
-def _tasks() -> tuple[dict[str, str], ...]:
-    return tuple(read_rows(__package__, "tasks.csv", "|"))
 
 
 def _side(side: str, title: str, height: str, volume: str, kilowatts: str) -> tuple[Ask, ...]:
@@ -272,9 +267,8 @@ def sheet(design: Layout, task: Task) -> JobSheet:
     ]
     if closed:
         heads.append(("Expansion vessel", vessel.partition(" before")[0]))
-    rows = [row for row in _tasks() if row["task"] == "heater-change"]
     return written(
-        rows,
+        task_rows("heater-change"),
         holds,
         words,
         ("2 unions or dielectric nipples", "1 relief valve with the heater, of its rating"),
@@ -307,6 +301,7 @@ def _vessel(answers: Answers, new: Heater, practice: str) -> tuple[str, dict[str
 
 
 SMALL_JOBS = {
+    ASSEMBLY.id: ASSEMBLY,
     "heater": SmallJob(
         "heater",
         "Water heater changed",
@@ -314,5 +309,5 @@ SMALL_JOBS = {
         ASKS,
         begin,
         sheet,
-    )
+    ),
 }

@@ -408,7 +408,7 @@ def sim(args: argparse.Namespace) -> int:
 def _sim_backflow(args: argparse.Namespace) -> int:
     """The readings of a simulated differential gauge, in psi, with the steps they are read at and what they say."""
     from .core.quantity import PA_PER_PSI
-    from .core.services.water.backflow import STEPS, judge, simulated
+    from .core.services.water.backflow import KINDS, judge, simulated
 
     readings = simulated(args.kind, args.fault, args.seed)
     found = judge(args.kind, readings)
@@ -419,7 +419,7 @@ def _sim_backflow(args: argparse.Namespace) -> int:
             "simulated": True,
             "readings": {name: round(value / PA_PER_PSI, 1) for name, value in readings.items()},
             "unit": "psi",
-            "steps": list(STEPS[args.kind]),
+            "steps": [text for text, _ in KINDS[args.kind].steps],
             "verdict": "pass" if found.passed else "fail",
             "why": list(found.why),
         }

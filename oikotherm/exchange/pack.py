@@ -18,6 +18,7 @@ from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
 from ..core.services.heating.small_gauge import readings_of
 from ..core.services.rooms import rooms, small_jobs
+from ..core.services.water.assemblies import readings_said, tested
 from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.commissioning import commission_reads
 from ..core.work.isolation import relights
@@ -35,7 +36,7 @@ from ..store import records as records_store
 from .cutlist import cut_csv, cut_rows
 from .heating.sizes import sizes_of
 from .in_force import context_of, with_rows_in_force
-from .site import proofs_of
+from .site import proofs_of, records_of
 
 CAUTION = (
     "Lengths and sizes follow from what was paced and from figures of which some are typical. Gas, flue and unvented "
@@ -122,6 +123,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
                 *sections_of(design),
                 *_small_jobs(design),
                 *_commissioned(design, records),
+                *_assemblies(design, records),
                 *_waiting(design, done),
             )
         ],
@@ -158,9 +160,30 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "shut_offs": list(shut_offs(design)),
         "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
-        "reminders": [{"title": r.title, "due": r.due.isoformat(), "why": r.why} for r in reminders(design, today)],
+        "reminders": [
+            {"title": one.title, "due": one.due.isoformat(), "why": one.why}
+            for one in reminders(design, today, records)
+        ],
         "caution": CAUTION,
     }
+
+
+def _assemblies(design: Design, records: Sequence[Record]) -> Iterable[PackSection]:
+    """Every backflow assembly with its last test and the next."""
+    rows = [("Backflow assembly", "Last test", "Readings", "Next by")]
+    unit = "psi" if design.job.practice == "north-american" else "kPa"
+    for one in tested(design, records):
+        last = one.tests[0] if one.tests else None
+        said = readings_said(one.assembly.kind, last.record.body["readings_pa"], unit) if last else []
+        by = ""
+        if last is not None:
+            record = last.record
+            by = f", {record.made_at[:10]}, {record.by_role}, licence {record.body['licence']}"
+        figures = "; ".join(f"{what} {figure}" for what, figure in said) or "-"
+        name = f"{one.assembly.size} {one.assembly.title}, {one.assembly.where}"
+        rows.append((name, f"{one.stands}{by}", figures, one.due.isoformat() if one.due else "when it went in"))
+    if len(rows) > 1:
+        yield PackSection("Backflow assemblies", tuple(rows))
 
 
 def _waiting(design: Design, done: Mapping[str, Any]) -> Iterable[PackSection]:
@@ -213,14 +236,14 @@ def _test_row(test: KeptTest) -> dict[str, Any]:
     }
 
 
-def reminders_ics(design: Design, start: date) -> bytes:
+def reminders_ics(design: Design, start: date, records: Sequence[Record] = ()) -> bytes:
     """The reminders as a calendar file that any calendar reads."""
     from icalendar import Calendar, Event
 
     calendar = Calendar()
     calendar.add("prodid", "-//Oikotherm//reminders//EN")
     calendar.add("version", "2.0")
-    for number, one in enumerate(reminders(design, start)):
+    for number, one in enumerate(reminders(design, start, records)):
         calendar.add_component(_event(Event(), design, one, number, start))
     found: bytes = calendar.to_ical()
     return found
@@ -247,7 +270,7 @@ def bundle(conn: sqlite3.Connection, uid: str, today: date, memory: Memory | Non
         "labels.json": json.dumps(dict(jobs_store.labels(conn, uid)), ensure_ascii=False, indent=1).encode(),
         "cut-list.csv": cut_csv(design).encode(),
         "drawing.svg": svg.write(draw(design, Look(width=1120, height=760)), standalone=True).encode(),
-        "reminders.ics": reminders_ics(design, today),
+        "reminders.ics": reminders_ics(design, today, records_of(conn, uid)),
     }
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:

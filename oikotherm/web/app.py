@@ -99,10 +99,12 @@ def _blueprints(app: Flask) -> None:
     from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
+    from .water import assemblies
     from .water import sizes as water_sizes  # noqa: F401 - its part of a page
 
     for module in (home, job, house, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
+    app.register_blueprint(assemblies.bp)
     app.extensions["pace"] = live.Pace()
     for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp, live.bp):
         app.register_blueprint(blueprint)

@@ -100,7 +100,8 @@ def ics(uid: str) -> Response:
 
     from ..exchange.pack import reminders_ics
 
-    return _attach(reminders_ics(Frame(uid, "handover").design, date.today()), "text/calendar", f"{uid}-reminders.ics")
+    data = reminders_ics(Frame(uid, "handover").design, date.today(), records_of(db.get(), uid))
+    return _attach(data, "text/calendar", f"{uid}-reminders.ics")
 
 
 @bp.get("/bundle.zip")

@@ -17,6 +17,7 @@ from ..core.job.model import Choice, Job
 from ..core.joints.recipe import recipe_of
 from ..core.practice import TOPICS, Topic, options_of
 from ..core.quantity import parse
+from ..core.services.water.assemblies import tested
 from ..core.work.care import reminders, top_up
 from ..core.work.plan import typical_rates
 from ..store import jobs as jobs_store
@@ -24,6 +25,7 @@ from ..store import people as people_store
 from ..store.database import writing
 from . import db
 from .job import edit_job
+from .records import records_here
 
 bp = Blueprint("practice", __name__)
 WATCHED = ("pipe-in-view", "rodents", "air-separator", "magnetic-filter")
@@ -197,15 +199,19 @@ def set_rates() -> Any:
     return redirect(url_for(".index", done="rates") + "#rates", 303)
 
 
-def _stations_of(uid: str) -> list[dict[str, Any]]:
-    """The stations of a job that stand in the property, each with what comes round."""
+def _standing(uid: str, today: date) -> dict[str, list[dict[str, Any]]]:
+    """What of a job stands in the property: its stations with what comes round, its backflow assemblies with their
+    last test and the next."""
     at = db.head_of(uid)
-    due = reminders(db.design_of(at), date.fromisoformat(at.made_at[:10]))
-    return [
+    design, records = db.design_of(at), records_here(uid)
+    due = reminders(design, date.fromisoformat(at.made_at[:10]), records)
+    assemblies = [{"uid": uid, "one": one, "overdue": one.overdue(today)} for one in tested(design, records)]
+    stations = [
         {"uid": uid, "station": station, "reminders": [one for one in due if one.station == station.id]}
         for station in at.job.stations
         if station.state != "remove" and station.kind != "stub"
     ]
+    return {"stations": stations, "assemblies": assemblies}
 
 
 @bp.get("/property")
@@ -215,12 +221,13 @@ def property() -> str:  # noqa: A001 - the page's name
     places: dict[str, dict[str, Any]] = {}
     for row in jobs_store.listing(conn):
         where = row["place"]
-        place = places.setdefault(where.strip().lower(), {"place": where, "jobs": [], "stations": []})
+        place = places.setdefault(where.strip().lower(), {"place": where, "jobs": [], "stations": [], "assemblies": []})
         try:
-            stations = _stations_of(row["uid"])
+            found = _standing(row["uid"], date.today())
         except Exception:  # noqa: BLE001 - a job that fails fails alone
             place["jobs"].append({"uid": row["uid"], "title": row["title"], "broken": True})
             continue
         place["jobs"].append({"uid": row["uid"], "title": row["title"], "broken": False})
-        place["stations"] += stations
+        for what, standing in found.items():
+            place[what] += standing
     return render_template("property.html", places=list(places.values()))

@@ -12,6 +12,7 @@ from flask import Blueprint, redirect, request, url_for
 from ..core.errors import Refused
 from ..core.quantity import PA_PER_BAR, pressure_said
 from ..core.services import spec
+from ..core.services.water.assemblies import tested
 from ..core.work.commissioning import commission_reads
 from ..core.work.isolation import relights
 from ..core.work.open_ends import open_ends
@@ -81,6 +82,7 @@ def _prove(frame: Frame) -> dict[str, Any]:
         if proofs
         else "",
         "gauges": people_store.instruments(db.get()),
+        "assemblies": [f"{one.assembly.where.partition(',')[0]} {one.stands}" for one in tested(design, records)],
         "today": date.today().isoformat(),
     }
 

@@ -7,7 +7,7 @@ adds one and gives the function that takes it back.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from importlib import import_module
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from ..network.file import SolvedNetwork
     from ..network.sized import Demand, Sized
     from ..rules.registry import Rule
+    from ..work.records import Record
     from ..work.small_jobs import SmallJob
     from ..work.steps import Care, CommissionLine, PackSection, TestKind, WorkStep
 
@@ -32,10 +33,10 @@ class ServiceRoom(Generic[D]):
     """A service above the design; what it leaves out it does not have.
 
     demand: what its stations take; size: its networks worked out; networks: them solved, for the network file; rules:
-    its findings; steps: makers of steps of the plan; tests: how it is proved; care: what comes round again; pack:
-    sections of the pack; water_work: its draining and filling; tools: gives its calc tools by name; templates: kinds of
-    job it begins; small_jobs: those of every day, each on one page;
-    commissioning: what is read when it runs, station by station.
+    its findings; steps: makers of steps of the plan; tests: how it is proved; care: what comes round again; renewed:
+    what of it was done by the records, key of its reminder -> due again; pack: sections of the pack; water_work: its
+    draining and filling; tools: gives its calc tools by name; templates: kinds of job it begins; small_jobs: those of
+    every day, each on one page; commissioning: what is read when it runs, station by station.
     """
 
     spec: spec.ServiceSpec
@@ -46,6 +47,7 @@ class ServiceRoom(Generic[D]):
     steps: tuple[Callable[[D], Iterable[WorkStep]], ...] = ()
     tests: tuple[TestKind[D], ...] = ()
     care: Callable[[D, date], Care] | None = None
+    renewed: Callable[[Sequence[Record]], Mapping[str, date]] | None = None
     pack: tuple[Callable[[D], PackSection | None], ...] = ()
     water_work: Callable[[D], tuple[Any, ...]] | None = None
     tools: Callable[[], Mapping[str, Tool]] = dict

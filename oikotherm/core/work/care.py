@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date
 
 from ..layout import Layout
@@ -9,15 +11,23 @@ from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
 from .isolation import shutting
+from .records import Record
 from .state import house_of
 from .steps import Reminder
 
 ANY_DAY = date(2000, 1, 1)  # topping up does not hang on the day
 
 
-def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
-    """What comes round from a day on, for every service that has care."""
-    return tuple(one for room in rooms().values() if room.care for one in room.care(design, start).reminders)
+def reminders(design: Layout, start: date, records: Sequence[Record] = ()) -> tuple[Reminder, ...]:
+    """What comes round from a day on, for every service that has care; what was done since, by the records, is due
+    from then."""
+    again = {key: due for room in rooms().values() if room.renewed for key, due in room.renewed(records).items()}
+    return tuple(
+        replace(one, due=again.get(one.key, one.due))
+        for room in rooms().values()
+        if room.care
+        for one in room.care(design, start).reminders
+    )
 
 
 def top_up(design: Layout) -> tuple[str, ...]:

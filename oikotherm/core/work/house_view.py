@@ -35,20 +35,20 @@ def valve_names(design: Layout) -> dict[str, str]:
     """Valve -> what it is called: its part, run and how far along; a port's valve by its station."""
     house = house_of(design)
     titles, unit = design.context.catalogue.device_titles(), design.job.pace_unit
-    along = _along(design)
+    places = along(design)
     found = {}
     for key in house.valves:
         node = house.work.nodes[key]
         if node.kind == "port":
             found[key] = f"{node.part}, its valve"
             continue
-        far = along.get(node.item)
+        far = places.get(node.item)
         at = f", {length_text(round(far), unit, with_unit=True)} along" if far is not None else ""
         found[key] = f"{node.run}: {titles.get(node.part, node.part)}{f' {node.name}' if node.name else ''}{at}"
     return found
 
 
-def _along(design: Layout) -> dict[str, float]:
+def along(design: Layout) -> dict[str, float]:
     """Item -> how far along its run it stands [mm]."""
     found = {}
     for run in design.job.runs:

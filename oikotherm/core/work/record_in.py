@@ -6,7 +6,7 @@ import uuid as uuids
 from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
 from ..errors import Refused
 from ..fields import Key, Line
@@ -154,8 +154,42 @@ class SoapBody(_Closed):
     sound: bool | None = None
 
 
+ASSEMBLY_READINGS: dict[str, tuple[str, ...]] = {
+    "rpz": ("check1", "relief", "check2"),
+    "dc": ("check1", "check2"),
+    "pvb": ("air_inlet", "check1"),
+}
+"""What is read of a backflow assembly, by its kind."""
+
+
+class BackflowBody(_Closed):
+    """A test of a backflow assembly by a differential gauge. stage: when it goes in, each year, or after a repair;
+    line_pa: pressure before it; licence: the tester's number."""
+
+    kind: Literal["rpz", "dc", "pvb"]
+    stage: Literal["installed", "yearly", "repaired"]
+    readings_pa: dict[Literal["check1", "check2", "relief", "air_inlet"], Annotated[float, Field(ge=0, le=5e5)]]
+    gauge: GaugeBody
+    licence: Line
+    serial: Line | None = None
+    size: Line | None = None
+    title: Line | None = None
+    where: Line | None = None
+    line_pa: Amount | None = None
+    repairs: Annotated[str, StringConstraints(max_length=400)] | None = None
+    simulated: bool = False
+
+    @model_validator(mode="after")
+    def _all_read(self) -> BackflowBody:
+        missing = [name for name in ASSEMBLY_READINGS[self.kind] if name not in self.readings_pa]
+        if missing:
+            raise ValueError(f"expected {', '.join(missing)} among the readings of this kind")
+        return self
+
+
 BODIES: dict[str, type[_Closed]] = {
     "soap": SoapBody,
+    "backflow": BackflowBody,
     "joint": JointBody,
     "step": StepBody,
     "test": TestBody,
@@ -169,7 +203,7 @@ class RecordIn(_Closed):
 
     uuid: Uuid
     job: Line
-    kind: Literal["joint", "step", "test", "note", "commission", "soap"]
+    kind: Literal["joint", "step", "test", "note", "commission", "soap", "backflow"]
     key: Key
     label: Line
     rev: Annotated[int, Field(ge=0, le=10**9)]

@@ -6,11 +6,12 @@ from ..job.model import DeviceItem
 from ..layout import Layout
 from ..quantity import length_text
 from ..services import spec
+from .house_view import along
 from .open_ends import open_ends
 from .state import House, house_of
 from .steps import Check
 
-ASSEMBLIES = ("double-check", "reduced-pressure")
+TEST_COCKS = {"double-check": "four", "reduced-pressure": "four", "vacuum-breaker": "two"}
 HOSE_TAPS = ("outside-tap",)
 DRAINED_WITH = {"heater": "water", "cylinder": "water", "boiler": "heating"}  # kind with a drain cock -> its service
 
@@ -33,22 +34,19 @@ def gate(design: Layout, service: str, step: str) -> tuple[Check, ...]:
 
 def _cocks(design: Layout, service: str) -> list[tuple[str, str]]:
     found = []
-    unit = design.job.pace_unit
+    unit, places = design.job.pace_unit, along(design)
     for run in design.job.runs:
-        trace = design.traced.runs.get(run.id)
-        if run.service != service or run.state == "remove" or trace is None:
+        if run.service != service or run.state == "remove":
             continue
-        walked = 0.0
         for item in run.items:
-            if item.kind == "leg":
-                walked += trace.lengths.get(item.id, 0.0)
-            if not isinstance(item, DeviceItem):
+            if not isinstance(item, DeviceItem) or item.id not in places:
                 continue
-            where = f"{run.id}, {length_text(round(walked), unit, with_unit=True)} along"
+            where = f"{run.id}, {length_text(round(places[item.id]), unit, with_unit=True)} along"
             if item.part == "drain":
                 found.append((item.id, f"Drain cock on {where}: shut, its cap on"))
-            elif item.part in ASSEMBLIES:
-                found.append((item.id, f"Test cocks of the assembly on {where}: all four shut and capped"))
+            elif item.part in TEST_COCKS:
+                count = TEST_COCKS[item.part]
+                found.append((item.id, f"Test cocks of the assembly on {where}: all {count} shut and capped"))
     for station in design.job.stations:
         if station.state == "remove" or DRAINED_WITH.get(station.kind) not in (None, service):
             continue

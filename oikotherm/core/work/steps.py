@@ -175,13 +175,15 @@ class CommissionLine:
 
 @dataclass(frozen=True, slots=True)
 class Reminder:
-    """Something that comes round: first due on that day, then every so many months; 0: once."""
+    """Something that comes round: first due on that day, then every so many months; 0: once. station: whose it is, ""
+    for none; key: of the records that push it on, "" for none."""
 
     title: str
     station: str
     due: date
     every_months: int
     why: str
+    key: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -46,6 +46,22 @@ RPZ = edit(
     house(middle="[reduced-pressure]"),
     {"do": "add_station", "kind": "tundish", "id": "TUN", "level": "L0", "at": (300, 0, 50)},
 )
+POU = "[double-check set point-of-use]"
+ON_BRANCH = plumbed(
+    "british",
+    [supply("cu-m 22 pipe")],
+    [
+        "C1 from S.out cu-m 22: U900mm [iso] E600mm *T1 E1000mm -> cap",
+        f"C2 from C1.T1 cu-m 22: N400mm [strainer] N600mm [iso] N600mm {POU} N600mm [iso] N1000mm -> cap",
+    ],
+    {"C1": {"id": "SNK", "variant": "sink"}, "C2": {"id": "BAS", "variant": "basin"}},
+)
+BROKEN = plumbed(
+    "british",
+    [supply("cu-m 22 pipe")],
+    ["C1 from S.out cu-m 22: U300mm [iso] U2200mm [vacuum-breaker] E1000mm D700mm -> cap"],
+    {"C1": {"id": "BAS", "variant": "basin"}},
+)
 HOSE = plumbed(
     "british",
     [supply("cu-m 15 pipe")],
@@ -245,6 +261,55 @@ FAULTS: dict[str, tuple[Job, tuple[dict[str, Any], ...], str, str, str]] = {
         "assembly-height",
         "C1",
         "The assembly on C1 stands 200 mm above the floor; 300 mm to 1500 mm are wanted",
+    ),
+    "an appliance's assembly on the main": (
+        CONTAINED,
+        (retyped(CONTAINED, "C1", ("set containment", "set point-of-use")),),
+        "point-of-use-place",
+        "C1",
+        "The point-of-use assembly stands on C1, which is no branch",
+    ),
+    "an assembly behind a tee of its branch": (
+        ON_BRANCH,
+        (retyped(ON_BRANCH, "C2", (f"[strainer] N600mm [iso] N600mm {POU}", f"*T3 N1200mm {POU}")),),
+        "point-of-use-place",
+        "C2",
+        "C2: C2.T3 branches off before the assembly that is to keep it clean",
+    ),
+    "an assembly that hangs": (
+        ON_BRANCH,
+        (retyped(ON_BRANCH, "C2", (f"N600mm {POU}", f"U300mm N600mm D300mm {POU}")),),
+        "assembly-way",
+        "C2",
+        "The assembly on C2 hangs in falling pipe",
+    ),
+    "an assembly out in the frost": (
+        ON_BRANCH,
+        (retyped(ON_BRANCH, "C2", ("N400mm [strainer]", "{outside} N400mm [strainer]")),),
+        "assembly-frost",
+        "C2",
+        "The assembly on C2 lies outside without 25 mm of lagging",
+    ),
+    "an assembly without a strainer": (
+        ON_BRANCH,
+        (retyped(ON_BRANCH, "C2", ("N400mm [strainer] N600mm", "N1000mm")),),
+        "assembly-strainer",
+        "C2",
+        "No strainer stands before the assembly on C2",
+    ),
+    "an assembly without the valve before it": (
+        ON_BRANCH,
+        (retyped(ON_BRANCH, "C2", ("N600mm [iso] N600mm", "N1200mm")),),
+        "assembly-valves",
+        "C2",
+        "No valve of its own stands before",
+    ),
+    "a vacuum breaker too low": (
+        BROKEN,
+        (retyped(BROKEN, "C1", ("U2200mm [vacuum-breaker]", "U1000mm [vacuum-breaker]"), ("D700mm", "U500mm")),),
+        "breaker-height",
+        "C1",
+        "The vacuum breaker on C1 stands 500 mm below BAS, the highest outlet behind it; 300 mm above it are wanted",
     ),
     "a hose tap without its check": (
         HOSE,

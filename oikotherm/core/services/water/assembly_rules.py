@@ -11,7 +11,7 @@ from ...pipework.geometry import Node
 from ...quantity import length_text
 from ...rules.legs import put_in_leg
 from ...rules.registry import Remedy, RuleBook, Said, View
-from .backflow import ROOM_MM
+from .backflow import ROOM_MM, devices
 from .network import kind_of
 from .size_rules import networks_of, pressure
 from .stations import SPEC
@@ -165,6 +165,41 @@ def assembly_height(view: View) -> Iterable[Said]:
             node.at,
             ("where its test cocks are in reach, out of frost",),
         )
+
+
+@rule(
+    "breaker-height",
+    "stop",
+    "a vacuum breaker below what it feeds",
+    "A vacuum breaker lets air in where the water hangs back: below the highest outlet behind it water stands against "
+    "it and it never opens.",
+    "std: 300 mm (12 in) above the highest outlet",
+)
+def breaker_height(view: View) -> Iterable[Said]:
+    work, unit = view.fitted.pipework, view.job.pace_unit
+    least = devices()["pvb"].height_mm
+    for net in networks_of(view):
+        holds = {key: section.id for section in net.sections for key in section.nodes}
+        for key in holds:
+            node = work.nodes[key]
+            if node.kind != "device" or node.part != "vacuum-breaker":
+                continue
+            behind = [end for end in net.ends if holds[key] in end.path and end.port in work.ports]
+            highest = max(behind, key=lambda end: work.ports[end.port].mouth.z, default=None)
+            if highest is None:
+                continue
+            over = node.at.z - work.ports[highest.port].mouth.z
+            if over >= least - 1:
+                continue
+            said = f"{length_text(abs(round(over)), unit, with_unit=True)} {'above' if over >= 0 else 'below'}"
+            yield Said(
+                (node.run, node.key),
+                f"The vacuum breaker on {node.run} stands {said} {highest.station}, the highest outlet behind it; "
+                f"{length_text(least, unit, with_unit=True)} above it are wanted.",
+                (),
+                node.at,
+                ("higher up on its run", "a reduced-pressure assembly, which needs no height"),
+            )
 
 
 @rule(

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import functools
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 from ...errors import Refused
 from ...quantity import PA_PER_PSI
 from ...tables import read_rows
+from ...work.record_in import ASSEMBLY_READINGS
 from ...working import Step
 
 Hazard = Literal["low", "high", "1", "2", "3", "4", "5"]
@@ -155,7 +156,7 @@ def judge(kind: str, readings_pa: Mapping[str, float]) -> Verdict:
     Source: field test of the trade (typ): first check of a reduced-pressure assembly 5 psi as a rule and at least 3 psi
     over the relief, which opens at 2 psi or more; other checks and air inlets 1 psi.
     """
-    wanted = {"rpz": ("check1", "relief", "check2"), "dc": ("check1", "check2"), "pvb": ("air_inlet", "check1")}
+    wanted = ASSEMBLY_READINGS
     if kind not in wanted:
         raise Refused("kind", kind, "rpz, dc or pvb", "rpz")
     missing = [name for name in wanted[kind] if name not in readings_pa]
@@ -237,23 +238,57 @@ def simulated(kind: str, fault: str, seed: int = 1) -> dict[str, float]:
     return {name: round(value, 1) * PA_PER_PSI for name, value in found.items()}
 
 
-STEPS: Mapping[str, Sequence[str]] = {
-    "rpz": (
-        "Tell the users; shut the valve behind it; rubbish out of the test cocks, gauge on cocks 2 and 3.",
-        "Bleed; read the drop over the first check: check1.",
-        "Open the needle valve slowly until the relief drips: relief.",
-        "High hose to cock 4: back-pressure on the second check, which must hold it: check2.",
-        "Gauge off, cocks shut and capped, both valves open slowly.",
+@dataclass(frozen=True, slots=True)
+class Procedure:
+    """How a kind is tested. title; readings: (name, in words) in the order they are read; least_psi: reading -> the
+    least it passes with, as a rule; steps: (what is done, the reading it gives or "")."""
+
+    title: str
+    readings: tuple[tuple[str, str], ...]
+    least_psi: Mapping[str, float]
+    steps: tuple[tuple[str, str], ...]
+
+
+DONE = ("Gauge off, all test cocks shut and capped, both valves open slowly; the users told.", "")
+KINDS: Mapping[str, Procedure] = {
+    "rpz": Procedure(
+        "reduced-pressure assembly",
+        (("check1", "over the first check"), ("relief", "relief opens at"), ("check2", "second check holds")),
+        {"check1": LEAST_CHECK_PSI["rpz"], "relief": RELIEF_OPENS_PSI, "check2": LEAST_CHECK_PSI["dc"]},
+        (
+            (
+                "Tell the users. Valve behind it shut, the one before open; cocks flushed; gauge on cocks 2 and 3.",
+                "",
+            ),
+            ("Bleed the gauge; read the drop over the first check.", "check1"),
+            ("Open the needle valve slowly until the relief drips; read.", "relief"),
+            ("High hose to cock 4: back-pressure on the second check. It holds when the reading stands.", "check2"),
+            DONE,
+        ),
     ),
-    "dc": (
-        "Tell the users; gauge on cocks 2 and 3, the valve behind it shut: check1.",
-        "Gauge on cocks 3 and 4: check2.",
-        "Gauge off, cocks shut and capped, both valves open slowly.",
+    "dc": Procedure(
+        "double check assembly",
+        (("check1", "over the first check"), ("check2", "over the second check")),
+        {"check1": LEAST_CHECK_PSI["dc"], "check2": LEAST_CHECK_PSI["dc"]},
+        (
+            (
+                "Tell the users. Valve behind it shut, the one before open; cocks flushed; gauge on cocks 2 and 3.",
+                "",
+            ),
+            ("Bleed the gauge; read the drop over the first check.", "check1"),
+            ("Gauge on cocks 3 and 4; bleed; read the drop over the second check.", "check2"),
+            DONE,
+        ),
     ),
-    "pvb": (
-        "Tell the users; canopy off, gauge on cock 2, the valve behind it shut.",
-        "Bleed slowly until the inlet opens: air_inlet.",
-        "Gauge on cock 1: the drop over the check: check1.",
-        "Gauge off, cocks shut and capped, both valves open slowly.",
+    "pvb": Procedure(
+        "pressure vacuum breaker",
+        (("air_inlet", "air inlet opens at"), ("check1", "over the check")),
+        {"air_inlet": AIR_INLET_PSI, "check1": LEAST_CHECK_PSI["pvb"]},
+        (
+            ("Tell the users. Canopy off; valve behind it shut; gauge on cock 2, its hose level with the breaker.", ""),
+            ("Let the water down slowly until the inlet opens; read.", "air_inlet"),
+            ("Gauge on cock 1; bleed cock 2; read the drop over the check.", "check1"),
+            DONE,
+        ),
     ),
 }

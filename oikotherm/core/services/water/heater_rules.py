@@ -23,7 +23,7 @@ from .small import RELIEF_PA
 from .stations import SPEC
 
 rule = RuleBook("water")
-ONE_WAY = ("check", "reducing", "double-check", "reduced-pressure")
+ONE_WAY = ("check", "reducing", "double-check", "reduced-pressure", "vacuum-breaker")
 STORES = ("storage", "electric", "heat-pump", "indirect")
 LEAST_STORE_C = 60.0
 D1_MOST_MM = 600.0

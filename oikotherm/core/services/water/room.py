@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from ..rooms import ServiceRoom
+from .assemblies import care, renewed
 from .commissioning import commissioning
 from .demand import demand
 from .plan import STEPS
@@ -34,6 +35,8 @@ ROOM = ServiceRoom(
     steps=STEPS,
     tests=TESTS,
     commissioning=commissioning,
+    care=care,
+    renewed=renewed,
     small_jobs=SMALL_JOBS,
     tools=tools,
 )

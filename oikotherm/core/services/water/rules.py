@@ -9,7 +9,7 @@ from ...pipework.geometry import Pipework, Straight
 from ...pipework.water import dead_ends
 from ...quantity import length_text, trim
 from ...rules.registry import RuleBook, Said, View
-from . import assembly_rules, heater_rules, size_rules, softener_rules
+from . import assembly_place_rules, assembly_rules, heater_rules, size_rules, softener_rules
 from .network import bypasses
 
 DEAD_LEG_DIAMETERS = 5.0
@@ -114,4 +114,11 @@ def _upstream(work: Pipework, flow: dict[str, int], straight: Straight) -> list[
     return found
 
 
-RULES = (*rule.rules.values(), *size_rules.RULES, *heater_rules.RULES, *softener_rules.RULES, *assembly_rules.RULES)
+RULES = (
+    *rule.rules.values(),
+    *size_rules.RULES,
+    *heater_rules.RULES,
+    *softener_rules.RULES,
+    *assembly_rules.RULES,
+    *assembly_place_rules.RULES,
+)

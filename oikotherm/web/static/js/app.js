@@ -12,6 +12,7 @@ import {startBench, startFinder} from "./finder.js";
 import {startSimulator} from "./sim.js";
 import {startLive} from "./live.js";
 import {startHouse} from "./house.js";
+import {startAssemblies} from "./assemblies.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -26,4 +27,5 @@ startBench();
 startSimulator(page);
 startLive();
 startHouse();
+startAssemblies();
 startKeys(page, drawing, line);

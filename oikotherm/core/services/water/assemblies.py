@@ -1,0 +1,160 @@
+"""The backflow assemblies of a job: where they stand, the tests that are kept of them, and when the next is due."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date
+
+from ...job.model import DeviceItem, Item, Run
+from ...layout import Layout
+from ...quantity import PA_PER_PSI, length_text
+from ...work.house_view import along
+from ...work.records import Record, in_order
+from ...work.steps import Care, Reminder
+from .backflow import KINDS, Verdict, judge
+from .stations import SPEC
+
+KIND_OF = {"double-check": "dc", "reduced-pressure": "rpz", "vacuum-breaker": "pvb"}  # part -> kind
+GUARDS = {"containment": "protects the street", "point-of-use": "protects the house from one appliance"}
+EVERY_MONTHS = 12
+RECORD = "backflow"
+
+
+@dataclass(frozen=True, slots=True)
+class Assembly:
+    """One that stands in the pipe. key: of its records, stable under edits; kind: rpz, dc or pvb; title: of its part;
+    where: in words; guards: what it protects, "" where that is not said; up_mm: above its floor, None unknown; new:
+    whether it goes in with this job."""
+
+    key: str
+    kind: str
+    title: str
+    size: str
+    where: str
+    guards: str
+    up_mm: float | None
+    new: bool
+
+
+@dataclass(frozen=True, slots=True)
+class AssemblyTest:
+    """A test as kept, with what its readings say."""
+
+    record: Record
+    verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class Tested:
+    """An assembly with its tests, the last first. due: the day of the next, None before the first; stands: never
+    tested, passed, failed (to repair and test again)."""
+
+    assembly: Assembly
+    tests: tuple[AssemblyTest, ...]
+    due: date | None
+    stands: str
+
+    def overdue(self, today: date) -> bool:
+        """Whether it should have been tested by a day."""
+        return self.stands != "passed" or (self.due is not None and self.due < today)
+
+
+def assemblies(design: Layout) -> tuple[Assembly, ...]:
+    """Those of a job, in the order of its runs; none of what goes."""
+    places = along(design)
+    found = []
+    for run in design.job.runs:
+        if run.service == SPEC.id and run.state != "remove":
+            found += [
+                _assembly(design, run, item, places.get(item.id))
+                for item in run.items
+                if isinstance(item, DeviceItem) and item.part in KIND_OF
+            ]
+    return tuple(found)
+
+
+def _assembly(design: Layout, run: Run, item: DeviceItem, along_mm: float | None) -> Assembly:
+    unit = design.job.pace_unit
+    node = design.traced.nodes.get(f"{item.id}/device")
+    floors = [level.floor_mm for level in design.job.house.levels]
+    up = None
+    if node is not None:
+        up = node.at.z - max((one for one in floors if one <= node.at.z + 1), default=min(floors, default=0.0))
+    pipe = _pipe_at(run, item)
+    at = f", {length_text(round(along_mm), unit, with_unit=True)} from {run.start}" if along_mm is not None else ""
+    title = design.context.catalogue.device_titles().get(item.part, item.part)
+    guards = GUARDS.get(item.setting or "", "")
+    return Assembly(item.id, KIND_OF[item.part], title, pipe, f"{run.id}{at}", guards, up, run.state == "new")
+
+
+def _pipe_at(run: Run, item: Item) -> str:
+    """The size of a run's pipe where an item stands."""
+    size = run.pipe.size
+    for one in run.items:
+        if one is item:
+            break
+        if one.kind == "pipe":
+            size = one.pipe.size
+    return size
+
+
+def tests_of(records: Iterable[Record]) -> dict[str, list[AssemblyTest]]:
+    """Assembly -> its tests, the last first."""
+    found: dict[str, list[AssemblyTest]] = {}
+    for record in in_order(records):
+        if record.kind == RECORD:
+            readings = {name: float(value) for name, value in record.body["readings_pa"].items()}
+            found.setdefault(record.key, []).insert(0, AssemblyTest(record, judge(record.body["kind"], readings)))
+    return found
+
+
+def tested(design: Layout, records: Iterable[Record]) -> tuple[Tested, ...]:
+    """Every assembly of a job with its tests and how it stands."""
+    kept = tests_of(records)
+    found = []
+    for one in assemblies(design):
+        tests = tuple(kept.get(one.key, ()))
+        stands = "never tested" if not tests else "passed" if tests[0].verdict.passed else "failed"
+        found.append(Tested(one, tests, _due(tests), stands))
+    return tuple(found)
+
+
+def _due(tests: Iterable[AssemblyTest]) -> date | None:
+    """A year after the last test that passed."""
+    passed = next((one for one in tests if one.verdict.passed), None)
+    return year_on(date.fromisoformat(passed.record.made_at[:10])) if passed else None
+
+
+def year_on(day: date) -> date:
+    """The same day a year later; the 28th of February for the 29th."""
+    return date(day.year + 1, day.month, min(day.day, 28) if day.month == 2 else day.day)
+
+
+def care(design: Layout, start: date) -> Care:
+    """The test of every assembly: at installation, then each year."""
+    found = tuple(
+        Reminder(
+            f"Test the {one.title} on {one.where.partition(',')[0]}",
+            "",
+            year_on(start),
+            EVERY_MONTHS,
+            "by a certified tester, with a differential gauge",
+            one.key,
+        )
+        for one in assemblies(design)
+    )
+    return Care(found)
+
+
+def renewed(records: Iterable[Record]) -> Mapping[str, date]:
+    """What was tested and passed: key -> the day it is due again."""
+    return {key: due for key, tests in tests_of(records).items() if (due := _due(tests)) is not None}
+
+
+def readings_said(kind: str, readings_pa: Mapping[str, float], unit: str) -> list[tuple[str, str]]:
+    """The readings of a test in words: (what, figure with its unit)."""
+    per = PA_PER_PSI if unit == "psi" else 1000.0
+    return [
+        (words, f"{readings_pa[name] / per:.1f} {unit}") for name, words in KINDS[kind].readings if name in readings_pa
+    ]

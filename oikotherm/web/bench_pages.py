@@ -81,6 +81,8 @@ def figures_of(result: dict[str, Any] | None) -> list[tuple[str, str, str]]:
     for name, value in (result or {}).items():
         if name in SHOWN and not isinstance(value, bool) or value is None or value == []:
             continue
+        if name == "why" and isinstance(value, list):
+            continue  # a list of its own
         tail, unit = next(((t, u) for t, u in UNIT_OF_TAIL.items() if name.endswith("_" + t)), ("", ""))
         label = name.removesuffix("_" + tail) if tail else name
         label = label.replace("_", " ")

@@ -1,0 +1,320 @@
+"""Whether a joint can be made when others are, and what stops it: the rules of model.py on arrays."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .model import TOOL_STEP_DEG, TOUCH_MM, Assembly, AssemblyJoint
+from .shapes import Bools, Floats, Shapes, box_gaps, overlap, segment_gaps
+
+Where = Literal["bench", "in place", "closing"]
+
+
+@dataclass(frozen=True, slots=True)
+class Blocked:
+    """A joint that cannot be made when everything around it is. why: turns, comes, play, tool, passes; by: what is in
+    the way, in words."""
+
+    joint: str
+    why: str
+    by: tuple[str, ...]
+
+
+class Lawful:
+    """Whether a joint is lawful in a state; what has been worked out of one joint is kept."""
+
+    def __init__(self, assembly: Assembly) -> None:
+        self.assembly = assembly
+        self.joints = assembly.joints
+        self.shapes = Shapes(assembly)
+        self.ends = [(self.shapes.index[one.a], self.shapes.index[one.b]) for one in self.joints]
+        self.fixed = np.array([one.fixed for one in assembly.parts], dtype=bool)
+        self.rings: dict[int, tuple[Floats, Floats]] = {}
+        self.hit_parts: dict[tuple[int, bool, int], Bools] = {}
+        self.hit_house: dict[tuple[int, bool, int], bool] = {}
+        self.tools: dict[int, tuple[list[Bools], Bools]] = {}
+        self.crossed: dict[int, tuple[int, ...]] = {}
+
+    # --- clusters -----------------------------------------------------------------------------------------------------
+
+    def clusters(self, made: int) -> list[int]:
+        """Part -> its cluster's first part, with the joints of these bits made."""
+        root = list(range(len(self.assembly.parts)))
+
+        def find(n: int) -> int:
+            while root[n] != n:
+                root[n] = root[root[n]]
+                n = root[n]
+            return n
+
+        for n, (a, b) in enumerate(self.ends):
+            if made >> n & 1:
+                x, y = find(a), find(b)
+                root[max(x, y)] = min(x, y)
+        return [find(n) for n in range(len(root))]
+
+    # --- a joint in a state -------------------------------------------------------------------------------------------
+
+    def lawful(self, joint: int, made: int) -> tuple[Where, tuple[int, ...]] | None:
+        """How a joint can be made with these joints made, and the parts that move; None where it cannot."""
+        found = self.look(joint, made)
+        return None if isinstance(found, Blocked) else found
+
+    def look(self, joint: int, made: int) -> tuple[Where, tuple[int, ...]] | Blocked:
+        """How a joint can be made, or what stops it."""
+        one = self.joints[joint]
+        root = np.array(self.clusters(made))
+        a, b = self.ends[joint]
+        in_place = np.zeros(len(root), dtype=bool)
+        for cluster in set(root[self.fixed].tolist()):
+            in_place |= root == cluster
+        own, other = np.flatnonzero(root == root[a]), np.flatnonzero(root == root[b])
+        if root[a] == root[b] or (in_place[a] and in_place[b]):
+            need = one.closes_with_mm
+            if need is None or one.play_mm < need:
+                return Blocked(
+                    one.key, "play", ("a thread turns neither of two ends in place",) if need is None else ()
+                )
+            blocked = self._no_tool(joint, in_place | (root == root[a]))
+            return blocked or ("closing", ())
+        if not in_place[a] and not in_place[b]:
+            for mover, still, forward in ((other, own, True), (own, other, False)):
+                if not self._in_the_way(joint, forward, mover, still, house=False):
+                    return "bench", tuple(mover.tolist())
+            by = self._in_the_way(joint, True, other, own, house=False)
+            return Blocked(one.key, "turns" if one.kind == "thread" else "comes", by)
+        mover = other if in_place[a] else own
+        need = one.closes_with_mm
+        if need is None or one.play_mm < need:
+            by = self._in_the_way(joint, bool(in_place[a]), mover, np.flatnonzero(in_place), house=True)
+            if by:
+                return Blocked(one.key, "turns" if one.kind == "thread" else "comes", by)
+        through = self._does_not_pass(mover)
+        if through:
+            return Blocked(one.key, "passes", through)
+        there = in_place.copy()
+        there[mover] = True
+        return self._no_tool(joint, there) or ("in place", tuple(mover.tolist()))
+
+    def _in_the_way(
+        self, joint: int, forward: bool, mover: NDArray[np.intp], still: NDArray[np.intp], *, house: bool
+    ) -> tuple[str, ...]:
+        """What stops parts from coming to a joint, in words; forward: they are on its far side."""
+        names = [one.title for one in self.assembly.parts]
+        found: dict[str, None] = {}
+        for part in mover.tolist():
+            hits = self._hits(joint, forward, part)[still]
+            found.update(dict.fromkeys(names[n] for n in still[hits].tolist()))
+            if house and self._hits_house(joint, forward, part):
+                found["what stands around"] = None
+        return tuple(found)
+
+    def _ring(self, joint: int) -> tuple[Floats, Floats]:
+        """Of every capsule, and of every box, about the axis of a joint: axial from, to, radial from, to."""
+        kept = self.rings.get(joint)
+        if kept is not None:
+            return kept
+        one, shapes = self.joints[joint], self.shapes
+        at, axis = np.array(one.at), np.array(one.axis)
+        pa, pb = shapes.a - at, shapes.b - at
+        za, zb = pa @ axis, pb @ axis
+        fa, fb = pa - za[:, None] * axis, pb - zb[:, None] * axis
+        way = fb - fa
+        length = (way * way).sum(1)
+        t = np.clip(-(fa * way).sum(1) / np.where(length > 0, length, 1.0), 0.0, 1.0)
+        near = np.linalg.norm(fa + t[:, None] * way, axis=1)
+        most = np.maximum(np.linalg.norm(fa, axis=1), np.linalg.norm(fb, axis=1))
+        r = shapes.radius
+        own = np.stack([np.minimum(za, zb) - r, np.maximum(za, zb) + r, np.maximum(near - r, 0.0), most + r], axis=1)
+        low, high = shapes.low - at, shapes.high - at
+        middle, half = (low + high) / 2, (high - low) / 2
+        z, reach = middle @ axis, half @ np.abs(axis)
+        corners = np.array([[x, y, w] for x in (-1, 1) for y in (-1, 1) for w in (-1, 1)], dtype=float)
+        spots = middle[:, None, :] + corners[None] * half[:, None, :]
+        flat = spots - (spots @ axis)[..., None] * axis
+        most = np.linalg.norm(flat, axis=2).max(axis=1, initial=0.0)
+        main = np.flatnonzero(np.abs(np.abs(axis) - 1) < 1e-9)
+        if len(main):
+            gap = np.maximum(np.maximum(low, -high), 0.0)
+            gap[:, main] = 0.0
+            near = np.linalg.norm(gap, axis=1)
+        else:
+            off = middle - z[:, None] * axis
+            near = np.maximum(np.linalg.norm(off, axis=1) - np.linalg.norm(half, axis=1), 0.0)
+        boxes = np.stack([z - reach, z + reach, near, most], axis=1).reshape(-1, 4)
+        self.rings[joint] = own, boxes
+        return own, boxes
+
+    def _swept(self, joint: int, forward: bool, capsules: NDArray[np.intp]) -> Floats:
+        own = self._ring(joint)[0][capsules].copy()
+        depth = self.joints[joint].depth_mm
+        if forward:
+            own[:, 1] += depth
+        else:
+            own[:, 0] -= depth
+        return own
+
+    def _hits(self, joint: int, forward: bool, part: int) -> Bools:
+        """Of every part, whether it is in the way of a part that comes to a joint."""
+        key = joint, forward, part
+        kept = self.hit_parts.get(key)
+        if kept is not None:
+            return kept
+        shapes, own = self.shapes, self.shapes.of[part]
+        found = np.zeros(len(self.assembly.parts), dtype=bool)
+        if len(own):
+            if self.joints[joint].kind == "thread":
+                clash = overlap(self._swept(joint, forward, own), self._ring(joint)[0])
+            else:
+                clash = np.zeros((len(own), len(shapes.radius)), dtype=bool)
+                reach = shapes.radius[own][:, None] + shapes.radius[None, :] - TOUCH_MM
+                for shift in self._shifts(joint, forward):
+                    gaps = segment_gaps(shapes.a[own] + shift, shapes.b[own] + shift, shapes.a, shapes.b)
+                    clash |= gaps < reach
+            np.logical_or.at(found, shapes.owner, clash.any(axis=0))
+        found &= ~shapes.joined[part]
+        self.hit_parts[key] = found
+        return found
+
+    def _shifts(self, joint: int, forward: bool) -> list[Floats]:
+        one = self.joints[joint]
+        away = np.array(one.axis) * (1.0 if forward else -1.0)
+        return [away * one.depth_mm / 2, away * one.depth_mm]
+
+    def _hits_house(self, joint: int, forward: bool, part: int) -> bool:
+        """Whether what stands around is in the way of a part that comes to a joint."""
+        key = joint, forward, part
+        kept = self.hit_house.get(key)
+        if kept is None:
+            kept = self._house(joint, forward, self.shapes.of[part])
+            self.hit_house[key] = kept
+        return kept
+
+    def _house(self, joint: int, forward: bool, own: NDArray[np.intp]) -> bool:
+        shapes = self.shapes
+        if not len(own) or not len(shapes.low):
+            return False
+        if self.joints[joint].kind == "thread":
+            swept = self._swept(joint, forward, own)
+            clash = overlap(swept, self._ring(joint)[1])
+            for n, slab in enumerate(shapes.slabs, shapes.first_slab):
+                clash[:, n] &= ~self._in_bore(self.joints[joint], slab, swept[:, 3])
+            return bool(clash.any())
+        return any(
+            self._meets(shapes.a[own] + shift, shapes.b[own] + shift, shapes.radius[own])
+            for shift in self._shifts(joint, forward)
+        )
+
+    @staticmethod
+    def _in_bore(joint: AssemblyJoint, slab: Any, reach: Floats) -> Bools:
+        """Whether rings of so far about the axis of a joint turn within a hole of a slab."""
+        if abs(abs(joint.axis[slab.normal]) - 1) > 1e-9:
+            return np.zeros(len(reach), dtype=bool)
+        others = [n for n in range(3) if n != slab.normal]
+        own = [
+            hole.radius_mm for hole in slab.holes if math.hypot(*(joint.at[n] - hole.at[n] for n in others)) < TOUCH_MM
+        ]
+        return reach <= max(own, default=-math.inf) + TOUCH_MM
+
+    def _meets(self, a: Floats, b: Floats, radius: Floats, *, holes: bool = True) -> bool:
+        """Whether capsules meet a wall, a floor or a solid, but where they lie in a hole."""
+        shapes = self.shapes
+        if not len(shapes.low):
+            return False
+        clash = box_gaps(a, b, shapes.low, shapes.high) < radius[:, None] - TOUCH_MM
+        for n, slab in enumerate(shapes.slabs, shapes.first_slab) if holes else ():
+            others = [i for i in range(3) if i != slab.normal]
+            for hole in slab.holes:
+                middle = np.array([hole.at[i] for i in others])
+                off = np.maximum(
+                    np.linalg.norm(a[:, others] - middle, axis=1), np.linalg.norm(b[:, others] - middle, axis=1)
+                )
+                clash[:, n] &= off + radius > hole.radius_mm + TOUCH_MM
+        return bool(clash.any())
+
+    # --- holes and tools ----------------------------------------------------------------------------------------------
+
+    def _does_not_pass(self, mover: NDArray[np.intp]) -> tuple[str, ...]:
+        """The slabs that parts cannot have come through the hole of."""
+        shapes, found = self.shapes, []
+        own = shapes.capsules(mover.tolist())
+        a, b, radius = shapes.a[own], shapes.b[own], shapes.radius[own]
+        for slab in shapes.slabs:
+            n = slab.normal
+            least, most = np.minimum(a[:, n], b[:, n]), np.maximum(a[:, n], b[:, n])
+            above, below = most > slab.high[n] + TOUCH_MM, least < slab.low[n] - TOUCH_MM
+            through = np.flatnonzero(above & below)
+            if not len(through):
+                continue
+            fits = np.zeros(len(own), dtype=bool)
+            others = [i for i in range(3) if i != n]
+            for t in through.tolist():
+                way = (b[t] - a[t]) / np.linalg.norm(b[t] - a[t])
+                off = [np.linalg.norm((p - a[t]) - ((p - a[t]) @ way)[:, None] * way, axis=1) for p in (a, b)]
+                bores = [
+                    hole.radius_mm
+                    for hole in slab.holes
+                    if math.hypot(*(float(a[t, i]) - hole.at[i] for i in others)) < hole.radius_mm
+                ]
+                if bores:
+                    fits |= (off[0] < TOUCH_MM) & (off[1] < TOUCH_MM) & (radius <= max(bores))
+            if not (fits[above].all() or fits[below].all()):
+                found.append(slab.title)
+        return tuple(found)
+
+    def _no_tool(self, joint: int, there: Bools) -> Blocked | None:
+        """What keeps a joint's tool from it, None where it reaches. there: parts that stand."""
+        one = self.joints[joint]
+        if one.tool is None:
+            return None
+        by_part, house = self._tool(joint)
+        a, b = self.ends[joint]
+        standing = there.copy()
+        standing[[a, b]] = False
+        free = [not house[n] and not bool((hits & standing).any()) for n, hits in enumerate(by_part)]
+        if any(free):
+            return None
+        names = dict.fromkeys(
+            self.assembly.parts[n].title for hits in by_part for n in np.flatnonzero(hits & standing).tolist()
+        )
+        return Blocked(one.key, "tool", (*names, *(("what stands around",) if bool(house.any()) else ())))
+
+    def _tool(self, joint: int) -> tuple[list[Bools], Bools]:
+        """Of every hour of the clock: the parts that keep the tool off, and whether what stands around does."""
+        kept = self.tools.get(joint)
+        if kept is not None:
+            return kept
+        one, shapes = self.joints[joint], self.shapes
+        tool = one.tool
+        assert tool is not None
+        axis = np.array(one.axis)
+        side = np.cross(axis, (0.0, 0.0, 1.0) if abs(axis[2]) < 0.9 else (1.0, 0.0, 0.0))
+        side /= np.linalg.norm(side)
+        up = np.cross(axis, side)
+        start = np.array(one.tool_at or one.at, dtype=float)
+        hours = round(360 / TOOL_STEP_DEG)
+        spread = (0.0, tool.spread_deg / 2, -tool.spread_deg / 2) if tool.spread_deg else (0.0,)
+        turn = np.radians(np.array([[hour * TOOL_STEP_DEG + one_ for one_ in spread] for hour in range(hours)]))
+        way = np.cos(turn)[..., None] * side + np.sin(turn)[..., None] * up
+        ends = (start + tool.reach_mm * way).reshape(-1, 3)
+        starts = np.broadcast_to(start, ends.shape)
+        near = segment_gaps(starts, ends, shapes.a, shapes.b) < tool.radius_mm + shapes.radius[None, :] - TOUCH_MM
+        by_hour = np.logical_or.reduce(near.reshape(hours, len(spread), -1), axis=1)
+        by_part = []
+        for row in by_hour:
+            hits = np.zeros(len(self.assembly.parts), dtype=bool)
+            np.logical_or.at(hits, shapes.owner, row)
+            by_part.append(hits)
+        if len(shapes.low):
+            gaps = box_gaps(np.array(starts), ends, shapes.low, shapes.high)
+            off = np.logical_or.reduce(gaps < tool.radius_mm - TOUCH_MM, axis=1)
+            house: Bools = np.logical_or.reduce(off.reshape(hours, -1), axis=1)
+        else:
+            house = np.zeros(hours, dtype=np.bool_)
+        self.tools[joint] = by_part, house
+        return by_part, house

@@ -10,7 +10,7 @@ from oikotherm.core.making.assembly.model import Assembly, AssemblyJoint, Capsul
 
 PIPE_R, BODY_R, ARM = 11.0, 17.0, 33.0  # 1/2 steel: pipe, bead of a fitting, centre to face
 DEPTH = 14.0
-WRENCH = Tool("wrench", 250.0, 12.0, 30.0)
+WRENCH = Tool("wrench", 250.0, 12.0, 30.0, 40.0)
 JAW = Tool("jaw", 150.0, 30.0)
 
 

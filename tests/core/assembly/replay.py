@@ -98,12 +98,12 @@ class Replay:
         if self.placed(a) and self.placed(b) or a is b:
             need = {"face": FACE, "push": joint.depth_mm}.get(joint.kind)
             return need is not None and joint.play_mm >= need and self.reaches(joint, found, a | b)
-        if not self.placed(a) and not self.placed(b):
-            return self.comes(joint, a, b, around=False) or self.comes(joint, b, a, around=False)
-        mover = b if self.placed(a) else a
-        still = {key for one in found.values() if self.placed(one) for key in one}
         need = {"face": FACE, "push": joint.depth_mm}.get(joint.kind)
         springs = need is not None and joint.play_mm >= need
+        if not self.placed(a) and not self.placed(b):
+            return springs or self.comes(joint, a, b, around=False) or self.comes(joint, b, a, around=False)
+        mover = b if self.placed(a) else a
+        still = {key for one in found.values() if self.placed(one) for key in one}
         return (
             (springs or self.comes(joint, mover, still, around=True))
             and self.passes(mover)
@@ -223,11 +223,15 @@ class Replay:
     def passes(self, mover: set[str]) -> bool:
         """Whether what goes through a slab came through its hole: from one side, all beyond it in one line, no thicker
         than the hole."""
-        capsules = [c for m in mover for c in self.parts[m].capsules]
+        capsules = [c for m in mover for c in self.parts[m].capsules if not self.parts[m].soft]
         for slab in self.slabs:
             n = slab.normal
             low, high = slab.low[n], slab.high[n]
-            through = [c for c in capsules if min(c.a[n], c.b[n]) < low - TOUCH and max(c.a[n], c.b[n]) > high + TOUCH]
+            through = [
+                c
+                for c in capsules
+                if min(c.a[n], c.b[n]) < low - TOUCH and max(c.a[n], c.b[n]) > high + TOUCH and self.crosses(c, slab)
+            ]
             if not through:
                 continue
             if not (
@@ -236,6 +240,14 @@ class Replay:
             ):
                 return False
         return True
+
+    @staticmethod
+    def crosses(c: Any, slab: Any) -> bool:
+        """Whether a capsule goes through a slab, not past its edge."""
+        n = slab.normal
+        t = ((slab.low[n] + slab.high[n]) / 2 - c.a[n]) / (c.b[n] - c.a[n])
+        p = far(c.a, sub(c.b, c.a), t)
+        return all(slab.low[i] <= p[i] <= slab.high[i] for i in range(3) if i != n)
 
     def all_pass(self, beyond: list[Any], through: list[Any], slab: Any) -> bool:
         return all(any(self.in_line(c, t, slab) for t in through) for c in beyond)
@@ -267,21 +279,20 @@ class Replay:
         there -= {joint.a, joint.b}
         half = joint.tool.spread_deg / 2
 
-        def arm(degrees: float) -> P:
+        def arm(degrees: float) -> tuple[P, P]:
             turn = math.radians(degrees)
             way = tuple(math.cos(turn) * side[i] + math.sin(turn) * up[i] for i in range(3))
-            return far(start, way, joint.tool.reach_mm)
+            return far(start, way, joint.tool.from_mm), far(start, way, joint.tool.reach_mm)
 
         def meets(degrees: float, part: str) -> bool:
-            end = arm(degrees)
             return any(
-                segment_gap(start, end, c.a, c.b) < joint.tool.radius_mm + c.radius_mm - TOUCH
+                segment_gap(*arm(degrees), c.a, c.b) < joint.tool.radius_mm + c.radius_mm - TOUCH
                 for c in self.parts[part].capsules
             )
 
         def free(degrees: float) -> bool:
             key = joint.key, "tool", degrees
-            house = self.seen(key, lambda: self.meets_house(start, arm(degrees), joint.tool.radius_mm, holes=False))
+            house = self.seen(key, lambda: self.meets_house(*arm(degrees), joint.tool.radius_mm, holes=False))
             return not house and not any(self.seen((*key, one), lambda one=one: meets(degrees, one)) for one in there)
 
         return any(

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .model import TOOL_STEP_DEG, TOUCH_MM, Assembly, AssemblyJoint
+from .model import TOOL_STEP_DEG, TOUCH_MM, Assembly, AssemblyJoint, Slab
 from .shapes import Bools, Floats, Shapes, box_gaps, overlap, segment_gaps
 
+KEPT_STATES = 64  # whose parts in place are kept
 Where = Literal["bench", "in place", "closing"]
 
 
@@ -30,33 +32,45 @@ class Lawful:
 
     def __init__(self, assembly: Assembly) -> None:
         self.assembly = assembly
+        self.ignore_holes = False  # with this on, what is lawful stays so with fewer joints made
         self.joints = assembly.joints
         self.shapes = Shapes(assembly)
         self.ends = [(self.shapes.index[one.a], self.shapes.index[one.b]) for one in self.joints]
         self.fixed = np.array([one.fixed for one in assembly.parts], dtype=bool)
         self.rings: dict[int, tuple[Floats, Floats]] = {}
-        self.hit_parts: dict[tuple[int, bool, int], Bools] = {}
+        self.hit_parts: dict[tuple[int, bool, int], set[int]] = {}
         self.hit_house: dict[tuple[int, bool, int], bool] = {}
-        self.tools: dict[int, tuple[list[Bools], Bools]] = {}
-        self.crossed: dict[int, tuple[int, ...]] = {}
+        self.tools: dict[int, tuple[list[set[int]], Bools]] = {}
+        self.places: dict[int, set[int]] = {}
+        self.near: list[list[tuple[int, int]]] = [[] for _ in assembly.parts]
+        for n, (a, b) in enumerate(self.ends):
+            self.near[a].append((n, b))
+            self.near[b].append((n, a))
 
     # --- clusters -----------------------------------------------------------------------------------------------------
 
-    def clusters(self, made: int) -> list[int]:
-        """Part -> its cluster's first part, with the joints of these bits made."""
-        root = list(range(len(self.assembly.parts)))
+    def hanging(self, part: int, made: int) -> set[int]:
+        """The parts that hang together with one, by joints that are made (its bits), itself among them."""
+        found, waiting = {part}, [part]
+        while waiting:
+            for joint, other in self.near[waiting.pop()]:
+                if other not in found and made >> joint & 1:
+                    found.add(other)
+                    waiting.append(other)
+        return found
 
-        def find(n: int) -> int:
-            while root[n] != n:
-                root[n] = root[root[n]]
-                n = root[n]
-            return n
-
-        for n, (a, b) in enumerate(self.ends):
-            if made >> n & 1:
-                x, y = find(a), find(b)
-                root[max(x, y)] = min(x, y)
-        return [find(n) for n in range(len(root))]
+    def in_place(self, made: int) -> set[int]:
+        """The parts that hang together with what is fixed; of the last states asked for it is kept."""
+        kept = self.places.get(made)
+        if kept is None:
+            kept = set()
+            for part in np.flatnonzero(self.fixed).tolist():
+                if part not in kept:
+                    kept |= self.hanging(part, made)
+            if len(self.places) > KEPT_STATES:
+                self.places.clear()
+            self.places[made] = kept
+        return kept
 
     # --- a joint in a state -------------------------------------------------------------------------------------------
 
@@ -68,48 +82,47 @@ class Lawful:
     def look(self, joint: int, made: int) -> tuple[Where, tuple[int, ...]] | Blocked:
         """How a joint can be made, or what stops it."""
         one = self.joints[joint]
-        root = np.array(self.clusters(made))
         a, b = self.ends[joint]
-        in_place = np.zeros(len(root), dtype=bool)
-        for cluster in set(root[self.fixed].tolist()):
-            in_place |= root == cluster
-        own, other = np.flatnonzero(root == root[a]), np.flatnonzero(root == root[b])
-        if root[a] == root[b] or (in_place[a] and in_place[b]):
-            need = one.closes_with_mm
-            if need is None or one.play_mm < need:
-                return Blocked(
-                    one.key, "play", ("a thread turns neither of two ends in place",) if need is None else ()
-                )
-            blocked = self._no_tool(joint, in_place | (root == root[a]))
-            return blocked or ("closing", ())
-        if not in_place[a] and not in_place[b]:
+        own = self.hanging(a, made)
+        closed = b in own
+        other = own if closed else self.hanging(b, made)
+        standing = self.in_place(made | 1 << joint)
+        placed = a in standing  # with the joint made both sides are, or neither
+        own_placed = placed and any(self.fixed[n] for n in own)
+        other_placed = placed and any(self.fixed[n] for n in other)
+        need = one.closes_with_mm
+        springs = need is not None and one.play_mm >= need
+        if closed or (own_placed and other_placed):
+            if not springs:
+                words = ("a thread turns neither of two ends in place",) if need is None else ()
+                return Blocked(one.key, "play", words)
+            return self._no_tool(joint, standing | own) or ("closing", ())
+        if not placed:
+            if springs:
+                return "bench", tuple(sorted(other))
             for mover, still, forward in ((other, own, True), (own, other, False)):
                 if not self._in_the_way(joint, forward, mover, still, house=False):
-                    return "bench", tuple(mover.tolist())
+                    return "bench", tuple(sorted(mover))
             by = self._in_the_way(joint, True, other, own, house=False)
             return Blocked(one.key, "turns" if one.kind == "thread" else "comes", by)
-        mover = other if in_place[a] else own
-        need = one.closes_with_mm
-        if need is None or one.play_mm < need:
-            by = self._in_the_way(joint, bool(in_place[a]), mover, np.flatnonzero(in_place), house=True)
+        mover = other if own_placed else own
+        if not springs:
+            by = self._in_the_way(joint, own_placed, mover, standing - mover, house=True)
             if by:
                 return Blocked(one.key, "turns" if one.kind == "thread" else "comes", by)
-        through = self._does_not_pass(mover)
+        through = () if self.ignore_holes and springs else self._does_not_pass(sorted(mover))
         if through:
             return Blocked(one.key, "passes", through)
-        there = in_place.copy()
-        there[mover] = True
-        return self._no_tool(joint, there) or ("in place", tuple(mover.tolist()))
+        return self._no_tool(joint, standing) or ("in place", tuple(sorted(mover)))
 
     def _in_the_way(
-        self, joint: int, forward: bool, mover: NDArray[np.intp], still: NDArray[np.intp], *, house: bool
+        self, joint: int, forward: bool, mover: set[int], still: set[int], *, house: bool
     ) -> tuple[str, ...]:
         """What stops parts from coming to a joint, in words; forward: they are on its far side."""
         names = [one.title for one in self.assembly.parts]
         found: dict[str, None] = {}
-        for part in mover.tolist():
-            hits = self._hits(joint, forward, part)[still]
-            found.update(dict.fromkeys(names[n] for n in still[hits].tolist()))
+        for part in sorted(mover):
+            found.update(dict.fromkeys(names[n] for n in sorted(self._hits(joint, forward, part) & still)))
             if house and self._hits_house(joint, forward, part):
                 found["what stands around"] = None
         return tuple(found)
@@ -159,8 +172,8 @@ class Lawful:
             own[:, 0] -= depth
         return own
 
-    def _hits(self, joint: int, forward: bool, part: int) -> Bools:
-        """Of every part, whether it is in the way of a part that comes to a joint."""
+    def _hits(self, joint: int, forward: bool, part: int) -> set[int]:
+        """The parts in the way of a part that comes to a joint."""
         key = joint, forward, part
         kept = self.hit_parts.get(key)
         if kept is not None:
@@ -178,8 +191,9 @@ class Lawful:
                     clash |= gaps < reach
             np.logical_or.at(found, shapes.owner, clash.any(axis=0))
         found &= ~shapes.joined[part]
-        self.hit_parts[key] = found
-        return found
+        hits = set(np.flatnonzero(found).tolist())
+        self.hit_parts[key] = hits
+        return hits
 
     def _shifts(self, joint: int, forward: bool) -> list[Floats]:
         one = self.joints[joint]
@@ -211,7 +225,7 @@ class Lawful:
         )
 
     @staticmethod
-    def _in_bore(joint: AssemblyJoint, slab: Any, reach: Floats) -> Bools:
+    def _in_bore(joint: AssemblyJoint, slab: Slab, reach: Floats) -> Bools:
         """Whether rings of so far about the axis of a joint turn within a hole of a slab."""
         if abs(abs(joint.axis[slab.normal]) - 1) > 1e-9:
             return np.zeros(len(reach), dtype=bool)
@@ -239,16 +253,17 @@ class Lawful:
 
     # --- holes and tools ----------------------------------------------------------------------------------------------
 
-    def _does_not_pass(self, mover: NDArray[np.intp]) -> tuple[str, ...]:
+    def _does_not_pass(self, mover: Sequence[int]) -> tuple[str, ...]:
         """The slabs that parts cannot have come through the hole of."""
         shapes, found = self.shapes, []
-        own = shapes.capsules(mover.tolist())
+        own = shapes.capsules(mover)
+        own = own[~shapes.soft[own]]
         a, b, radius = shapes.a[own], shapes.b[own], shapes.radius[own]
         for slab in shapes.slabs:
             n = slab.normal
             least, most = np.minimum(a[:, n], b[:, n]), np.maximum(a[:, n], b[:, n])
             above, below = most > slab.high[n] + TOUCH_MM, least < slab.low[n] - TOUCH_MM
-            through = np.flatnonzero(above & below)
+            through = np.flatnonzero(above & below & _within(a, b, slab))
             if not len(through):
                 continue
             fits = np.zeros(len(own), dtype=bool)
@@ -267,24 +282,31 @@ class Lawful:
                 found.append(slab.title)
         return tuple(found)
 
-    def _no_tool(self, joint: int, there: Bools) -> Blocked | None:
+    def no_part_through(self) -> tuple[Blocked, ...]:
+        """The parts that no hole lets through by themselves, each with a joint of its own: bends, or what is thick, on
+        both sides of a wall."""
+        found = []
+        for n, part in enumerate(self.assembly.parts):
+            through = () if part.fixed else self._does_not_pass([n])
+            own = next((one.key for one, ends in zip(self.joints, self.ends, strict=True) if n in ends), "")
+            if through and own:
+                found.append(Blocked(own, "passes", (part.title, *through)))
+        return tuple(found) if self.fixed.any() else ()
+
+    def _no_tool(self, joint: int, there: set[int]) -> Blocked | None:
         """What keeps a joint's tool from it, None where it reaches. there: parts that stand."""
         one = self.joints[joint]
         if one.tool is None:
             return None
-        by_part, house = self._tool(joint)
-        a, b = self.ends[joint]
-        standing = there.copy()
-        standing[[a, b]] = False
-        free = [not house[n] and not bool((hits & standing).any()) for n, hits in enumerate(by_part)]
-        if any(free):
+        by_hour, house = self._tool(joint)
+        standing = there - set(self.ends[joint])
+        if any(not blocked and not hits & standing for hits, blocked in zip(by_hour, house.tolist(), strict=True)):
             return None
-        names = dict.fromkeys(
-            self.assembly.parts[n].title for hits in by_part for n in np.flatnonzero(hits & standing).tolist()
-        )
-        return Blocked(one.key, "tool", (*names, *(("what stands around",) if bool(house.any()) else ())))
+        names = [one_.title for one_ in self.assembly.parts]
+        hits = dict.fromkeys(names[n] for parts in by_hour for n in sorted(parts & standing))
+        return Blocked(one.key, "tool", (*hits, *(("what stands around",) if bool(house.any()) else ())))
 
-    def _tool(self, joint: int) -> tuple[list[Bools], Bools]:
+    def _tool(self, joint: int) -> tuple[list[set[int]], Bools]:
         """Of every hour of the clock: the parts that keep the tool off, and whether what stands around does."""
         kept = self.tools.get(joint)
         if kept is not None:
@@ -302,19 +324,29 @@ class Lawful:
         turn = np.radians(np.array([[hour * TOOL_STEP_DEG + one_ for one_ in spread] for hour in range(hours)]))
         way = np.cos(turn)[..., None] * side + np.sin(turn)[..., None] * up
         ends = (start + tool.reach_mm * way).reshape(-1, 3)
-        starts = np.broadcast_to(start, ends.shape)
+        starts = (start + tool.from_mm * way).reshape(-1, 3)
         near = segment_gaps(starts, ends, shapes.a, shapes.b) < tool.radius_mm + shapes.radius[None, :] - TOUCH_MM
         by_hour = np.logical_or.reduce(near.reshape(hours, len(spread), -1), axis=1)
-        by_part = []
-        for row in by_hour:
-            hits = np.zeros(len(self.assembly.parts), dtype=bool)
-            np.logical_or.at(hits, shapes.owner, row)
-            by_part.append(hits)
+        by_part = [set(shapes.owner[row].tolist()) for row in by_hour]
         if len(shapes.low):
-            gaps = box_gaps(np.array(starts), ends, shapes.low, shapes.high)
+            gaps = box_gaps(starts, ends, shapes.low, shapes.high)
             off = np.logical_or.reduce(gaps < tool.radius_mm - TOUCH_MM, axis=1)
             house: Bools = np.logical_or.reduce(off.reshape(hours, -1), axis=1)
         else:
             house = np.zeros(hours, dtype=np.bool_)
         self.tools[joint] = by_part, house
         return by_part, house
+
+
+def _within(a: Floats, b: Floats, slab: Slab) -> Bools:
+    """Whether lines cross the middle plane of a slab within its edges."""
+    n = slab.normal
+    middle = (slab.low[n] + slab.high[n]) / 2
+    along = b[:, n] - a[:, n]
+    share = (middle - a[:, n]) / np.where(np.abs(along) > 0, along, 1.0)
+    spots = a + share[:, None] * (b - a)
+    low, high = np.array(slab.low), np.array(slab.high)
+    inside = (spots >= low) & (spots <= high)
+    inside[:, n] = True
+    found: Bools = np.logical_and.reduce(inside, axis=1)
+    return found

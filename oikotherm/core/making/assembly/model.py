@@ -5,7 +5,7 @@ other is on the bench, out of everybody's way, until it is joined to what is in 
 where one of these holds:
 
 on the bench    neither cluster is in place. Thread: one of the two can be turned about the axis clear of the other.
-                Others: one can be drawn back by the depth clear of the other.
+                Others: one can be drawn back by the depth clear of the other, or its ends spring apart so far.
 in place        one cluster is, the other comes to it. Thread: it turns clear of all that is in place and of what stands
                 around, and has come from its depth. Others: drawn back by its depth it is clear, or the ends spring
                 apart so far. What goes through a slab has come through its hole; a tool reaches the joint.
@@ -68,23 +68,26 @@ class Slab:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A pipe, fitting, device or station. fixed: it is in place from the start."""
+    """A pipe, fitting, device or station. fixed: it is in place from the start; soft: it bends, so that it goes through
+    any hole it is thinner than."""
 
     key: str
     title: str
     capsules: tuple[Capsule, ...]
     fixed: bool = False
+    soft: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Tool:
-    """What a joint is made with, as it reaches it square to the axis: an arm of this length and radius, and one to each
-    side of it by half the spread."""
+    """What a joint is made with, as it reaches it square to the axis: an arm from so far out (its head is where the
+    pipe has room) to its reach, of this radius, and one to each side of it by half the spread."""
 
     title: str
     reach_mm: float
     radius_mm: float
     spread_deg: float = 0.0
+    from_mm: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -54,6 +54,9 @@ def plan(assembly: Assembly, search_s: float = SEARCH_S) -> Plan:
     rules = Lawful(assembly)
     whole = (1 << len(assembly.joints)) - 1
     until = time.monotonic() + search_s
+    stuck = rules.no_part_through() or _stuck(rules, whole)
+    if stuck:
+        return Plan("impossible", (), stuck)
     order = _taken_apart(rules, whole, until)
     if order is None:
         verdict: Verdict = "not proven" if time.monotonic() > until else "impossible"
@@ -90,20 +93,22 @@ def _taken_apart(rules: Lawful, whole: int, until: float) -> list[int] | None:
 
 def _last_ones(rules: Lawful, made: int, far: Sequence[float]) -> Iterator[int]:
     """The joints that can be the last of those made, the best first: those that close, then those that hang a handful
-    of parts onto what is in place, the farthest first, then single parts, then joints of the bench."""
-    scored = []
-    for joint in range(len(rules.joints)):
-        if not made >> joint & 1:
-            continue
+    of parts onto what is in place, the farthest first, then single parts, then joints of the bench. Looked at one by
+    one, for as a rule the first is taken."""
+    in_place = rules.in_place(made)
+    order = sorted((n for n in range(len(rules.joints)) if made >> n & 1), key=lambda n: (-far[n], n))
+    later: list[tuple[int, int]] = []
+    for joint in sorted(order, key=lambda n: rules.ends[n][0] not in in_place):
         how = rules.lawful(joint, made & ~(1 << joint))
         if how is None:
             continue
         where, moves = how
-        rank = {"closing": 0, "in place": 1, "bench": 3}[where]
-        if where == "in place" and not (1 < len(moves) <= BENCH_PARTS and _extent_mm(rules, moves) <= BENCH_MM):
-            rank = 2
-        scored.append((rank, -far[joint], joint))
-    yield from (joint for *_, joint in sorted(scored))
+        handful = 1 < len(moves) <= BENCH_PARTS and _extent_mm(rules, moves) <= BENCH_MM
+        if where == "closing" or where == "in place" and handful:
+            yield joint
+        else:
+            later.append((1 if where == "in place" else 2, joint))
+    yield from (joint for _, joint in sorted(later, key=lambda one: one[0]))
 
 
 def _extent_mm(rules: Lawful, parts: Iterable[int]) -> float:
@@ -139,8 +144,8 @@ def _bench_first(rules: Lawful, order: Sequence[int]) -> list[int]:
         if at is None:
             at = 0
         target = waiting[at]
-        roots = rules.clusters(_bits(order[: order.index(target) + 1]))
-        group = [one for one in waiting[:at] if roots[rules.ends[one][0]] == roots[rules.ends[target][0]]]
+        hanging = rules.hanging(rules.ends[target][0], _bits(order[: order.index(target) + 1]))
+        group = [one for one in waiting[:at] if rules.ends[one][0] in hanging]
         for one in [*group, target]:
             if rules.lawful(one, made) is None:
                 return list(order)
@@ -178,6 +183,17 @@ def _steps(rules: Lawful, order: Sequence[int]) -> Iterator[Step]:
             )
         yield Step(one.key, where, tuple(keys[n] for n in moves), turns, holds, soaped)
         made |= 1 << joint
+
+
+def _stuck(rules: Lawful, whole: int) -> tuple[Blocked, ...]:
+    """What stops the joints of a state that nothing can be taken from, holes left out of it where pipe springs. Without
+    them what is lawful stays so with fewer joints made: whatever was the last of these joints to be made could not have
+    been, so that there is no order at all."""
+    rules.ignore_holes = True
+    try:
+        return _blocking(rules, whole)
+    finally:
+        rules.ignore_holes = False
 
 
 def _blocking(rules: Lawful, whole: int) -> tuple[Blocked, ...]:

@@ -26,6 +26,8 @@ class Shapes:
         table: Floats = np.array(rows, dtype=np.float64).reshape(-1, 7)
         self.owner: NDArray[np.intp] = np.array(owner, dtype=np.intp)
         self.a, self.b, self.radius = table[:, :3], table[:, 3:6], table[:, 6]
+        soft = np.array([one.soft for one in assembly.parts], dtype=np.bool_)
+        self.soft: Bools = soft[self.owner] if len(owner) else np.zeros(0, dtype=np.bool_)
         self.of = [np.flatnonzero(self.owner == n) for n in range(len(assembly.parts))]
         boxes: list[Solid | Slab] = [*assembly.solids, *assembly.slabs]
         self.low: Floats = np.array([tuple(one.low) for one in boxes], dtype=np.float64).reshape(-1, 3)

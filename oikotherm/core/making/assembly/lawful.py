@@ -5,13 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import TYPE_CHECKING, Literal
 
 from .model import TOOL_STEP_DEG, TOUCH_MM, Assembly, AssemblyJoint, Slab
-from .shapes import Bools, Floats, Shapes, box_gaps, overlap, segment_gaps
+from .shapes import Shapes, box_gaps, overlap, segment_gaps
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from .shapes import Bools, Floats
 
 KEPT_STATES = 64  # whose parts in place are kept
 Where = Literal["bench", "in place", "closing"]
@@ -31,6 +34,8 @@ class Lawful:
     """Whether a joint is lawful in a state; what has been worked out of one joint is kept."""
 
     def __init__(self, assembly: Assembly) -> None:
+        import numpy as np
+
         self.assembly = assembly
         self.ignore_holes = False  # with this on, what is lawful stays so with fewer joints made
         self.joints = assembly.joints
@@ -61,6 +66,9 @@ class Lawful:
 
     def in_place(self, made: int) -> set[int]:
         """The parts that hang together with what is fixed; of the last states asked for it is kept."""
+
+        import numpy as np
+
         kept = self.places.get(made)
         if kept is None:
             kept = set()
@@ -129,6 +137,9 @@ class Lawful:
 
     def _ring(self, joint: int) -> tuple[Floats, Floats]:
         """Of every capsule, and of every box, about the axis of a joint: axial from, to, radial from, to."""
+
+        import numpy as np
+
         kept = self.rings.get(joint)
         if kept is not None:
             return kept
@@ -174,6 +185,9 @@ class Lawful:
 
     def _hits(self, joint: int, forward: bool, part: int) -> set[int]:
         """The parts in the way of a part that comes to a joint."""
+
+        import numpy as np
+
         key = joint, forward, part
         kept = self.hit_parts.get(key)
         if kept is not None:
@@ -196,6 +210,8 @@ class Lawful:
         return hits
 
     def _shifts(self, joint: int, forward: bool) -> list[Floats]:
+        import numpy as np
+
         one = self.joints[joint]
         away = np.array(one.axis) * (1.0 if forward else -1.0)
         return [away * one.depth_mm / 2, away * one.depth_mm]
@@ -227,6 +243,9 @@ class Lawful:
     @staticmethod
     def _in_bore(joint: AssemblyJoint, slab: Slab, reach: Floats) -> Bools:
         """Whether rings of so far about the axis of a joint turn within a hole of a slab."""
+
+        import numpy as np
+
         if abs(abs(joint.axis[slab.normal]) - 1) > 1e-9:
             return np.zeros(len(reach), dtype=bool)
         others = [n for n in range(3) if n != slab.normal]
@@ -237,6 +256,9 @@ class Lawful:
 
     def _meets(self, a: Floats, b: Floats, radius: Floats, *, holes: bool = True) -> bool:
         """Whether capsules meet a wall, a floor or a solid, but where they lie in a hole."""
+
+        import numpy as np
+
         shapes = self.shapes
         if not len(shapes.low):
             return False
@@ -255,6 +277,9 @@ class Lawful:
 
     def _does_not_pass(self, mover: Sequence[int]) -> tuple[str, ...]:
         """The slabs that parts cannot have come through the hole of."""
+
+        import numpy as np
+
         shapes, found = self.shapes, []
         own = shapes.capsules(mover)
         own = own[~shapes.soft[own]]
@@ -308,6 +333,9 @@ class Lawful:
 
     def _tool(self, joint: int) -> tuple[list[set[int]], Bools]:
         """Of every hour of the clock: the parts that keep the tool off, and whether what stands around does."""
+
+        import numpy as np
+
         kept = self.tools.get(joint)
         if kept is not None:
             return kept
@@ -340,6 +368,9 @@ class Lawful:
 
 def _within(a: Floats, b: Floats, slab: Slab) -> Bools:
     """Whether lines cross the middle plane of a slab within its edges."""
+
+    import numpy as np
+
     n = slab.normal
     middle = (slab.low[n] + slab.high[n]) / 2
     along = b[:, n] - a[:, n]

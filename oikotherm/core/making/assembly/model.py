@@ -93,7 +93,8 @@ class Tool:
 @dataclass(frozen=True, slots=True)
 class AssemblyJoint:
     """Two parts joined. axis: out of a into b, length 1; depth_mm: how far one goes into the other; play_mm: how far
-    the ends can be sprung apart along the axis; tool_at: where the tool sits, None at the joint."""
+    the ends can be sprung apart along the axis; tool_at: where the tool sits, None at the joint;
+    opens: it comes apart later without turning pipe."""
 
     key: str
     title: str
@@ -106,6 +107,7 @@ class AssemblyJoint:
     play_mm: float = 0.0
     tool: Tool | None = None
     tool_at: Vec | None = None
+    opens: bool = False
 
     @property
     def closes_with_mm(self) -> float | None:

@@ -12,8 +12,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-
 from .lawful import Blocked, Lawful, Where
 from .model import Assembly
 
@@ -112,6 +110,8 @@ def _last_ones(rules: Lawful, made: int, far: Sequence[float]) -> Iterator[int]:
 
 
 def _extent_mm(rules: Lawful, parts: Iterable[int]) -> float:
+    import numpy as np
+
     own = rules.shapes.capsules(parts)
     if not len(own):
         return 0.0
@@ -121,6 +121,9 @@ def _extent_mm(rules: Lawful, parts: Iterable[int]) -> float:
 
 def _distances(rules: Lawful) -> list[float]:
     """Joint -> how many joints it is from what is fixed."""
+
+    import numpy as np
+
     far = dict.fromkeys(np.flatnonzero(rules.fixed).tolist(), 0) or {0: 0}
     waiting = list(far)
     for part in waiting:

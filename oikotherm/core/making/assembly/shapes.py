@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import TYPE_CHECKING
 
 from .model import TOUCH_MM, Assembly, Slab, Solid
 
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
+if TYPE_CHECKING:
+    import numpy as np  # in functions not before it is needed
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+    Bools = NDArray[np.bool_]
 
 
 class Shapes:
     """All capsules and boxes of an assembly as arrays."""
 
     def __init__(self, assembly: Assembly) -> None:
+        import numpy as np
+
         self.index = {one.key: n for n, one in enumerate(assembly.parts)}
         owner, rows = [], []
         for n, part in enumerate(assembly.parts):
@@ -42,6 +46,8 @@ class Shapes:
             self.joined[a, b] = self.joined[b, a] = True
 
     def capsules(self, parts: Iterable[int]) -> NDArray[np.intp]:
+        import numpy as np
+
         found = [self.of[n] for n in parts]
         return np.concatenate(found) if found else np.zeros(0, dtype=np.intp)
 
@@ -49,6 +55,9 @@ class Shapes:
 def segment_gaps(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
     """The least distance of each segment a-b to each c-d: (n, 3) twice and (m, 3) twice -> (n, m). Clamped parameters,
     one after the other."""
+
+    import numpy as np
+
     u, v = (b - a)[:, None, :], (d - c)[None, :, :]
     w = a[:, None, :] - c[None, :, :]
     uu, vv = (u * u).sum(-1), (v * v).sum(-1)
@@ -71,6 +80,9 @@ def segment_gaps(a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
 def box_gaps(a: Floats, b: Floats, low: Floats, high: Floats) -> Floats:
     """The least distance of each segment to each box: (n, 3) twice and (m, 3) twice -> (n, m). The distance is smooth
     between the places where the segment crosses a face's plane, and a quadratic there."""
+
+    import numpy as np
+
     d = b - a
     with np.errstate(divide="ignore", invalid="ignore"):
         at_low = (low[None, :, :] - a[:, None, :]) / d[:, None, :]
@@ -101,6 +113,9 @@ def box_gaps(a: Floats, b: Floats, low: Floats, high: Floats) -> Floats:
 
 def overlap(p: Floats, q: Floats) -> Bools:
     """Whether rings overlap along and across: (n, 4) and (m, 4) -> (n, m)."""
+
+    import numpy as np
+
     along = np.minimum(p[:, None, 1], q[None, :, 1]) - np.maximum(p[:, None, 0], q[None, :, 0])
     across = np.minimum(p[:, None, 3], q[None, :, 3]) - np.maximum(p[:, None, 2], q[None, :, 2])
     found: Bools = (along > TOUCH_MM) & (across > TOUCH_MM)

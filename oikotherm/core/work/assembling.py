@@ -5,18 +5,32 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
 
-from ...errors import Refused
-from ...job.model import Pipe
-from ...job.ways import Vec
-from ...joints.fitted import Fitting, Joint, Piece
-from ...joints.recipe import jaw_room
-from ...layout import Layout
-from ...pipework.geometry import PortPlace
-from ..fitup import spring_mm
-from ..holes import Hole as BoredHole
-from ..holes import kept_holes
-from .model import FACE_PLAY_MM, Assembly, AssemblyJoint, Capsule, Hole, Kind, Part, Slab, Solid, Tool
+from ..errors import Refused
+from ..job.model import Pipe
+from ..job.ways import Vec
+from ..joints.fitted import Fitting, Joint, Piece
+from ..joints.recipe import jaw_room
+from ..layout import Layout
+from ..making.assembly.model import (
+    FACE_PLAY_MM,
+    Assembly,
+    AssemblyJoint,
+    Capsule,
+    Hole,
+    Kind,
+    Part,
+    Slab,
+    Solid,
+    Tool,
+)
+from ..making.assembly.planner import Plan, plan
+from ..making.fitup import spring_mm
+from ..making.holes import Hole as BoredHole
+from ..making.holes import kept_holes
+from ..pipework.geometry import PortPlace
+from ..services import spec
 
 WALL_MM = 2_700.0  # typ: how high a wall stands where nothing above says
 IN_WALL_MM = 150.0  # how far the place of a hole may be off its wall along the pipe
@@ -29,6 +43,7 @@ FLEXIBLE = ("csst", "conn")
 SOFT = ("plastic", "multilayer")
 WRENCHES = ((22.0, 250.0), (34.0, 350.0), (49.0, 450.0), (61.0, 600.0))  # OD of the pipe up to -> wrench (typ)
 FACES = ("flare", "washer", "union")
+OPENS = (*FACES, "compression", "compression-mlc", "tail", "csst", "push-fit")  # come apart without turning pipe
 JAW_REACH_MM, TORCH_MM, SPANNER_MM = 150.0, 250.0, 200.0  # typ
 HEAD_MM = 40.0  # typ: a wrench's head, a torch's tip: where they sit the pipe has room
 HUNG_LAST = ("outlet", "vessel")  # light things that are screwed to the wall, or on, when their pipe is there
@@ -46,10 +61,38 @@ def assembly_of(design: Layout, runs: Collection[str]) -> Assembly:
     return _Builder(design, frozenset(runs)).build()
 
 
+@dataclass(frozen=True, slots=True)
+class Ordered:
+    """The order of assembly of some runs of one service."""
+
+    service: str
+    runs: tuple[str, ...]
+    assembly: Assembly
+    plan: Plan
+
+
+def orders(design: Layout, run: str = "") -> tuple[Ordered, ...]:
+    """The order of assembly of every service's new pipe, or of one run. Worked out once. Raises Refused for a run that
+    is not there."""
+    if run:
+        assembly = assembly_of(design, [run])
+        found = design.job.run(run)
+        service = found.service if found else ""
+        return (Ordered(service, (run,), assembly, plan(assembly)),)
+    kept: tuple[Ordered, ...] = design.kept("orders of assembly", lambda: tuple(_all(design)))
+    return kept
+
+
+def _all(design: Layout) -> Iterator[Ordered]:
+    for service in spec.services():
+        runs = tuple(new_runs(design, service))
+        if runs:
+            assembly = assembly_of(design, runs)
+            yield Ordered(service, runs, assembly, plan(assembly))
+
+
 def new_runs(design: Layout, service: str = "") -> list[str]:
     """The runs that are made, of one service or of all; none of what runs off or leads smoke away."""
-    from ...services import spec
-
     return [
         run.id
         for run in design.job.runs
@@ -97,6 +140,7 @@ class _Builder:
                 plays[one.key],
                 one.tool,
                 one.tool_at,
+                one.opens,
             )
             for one in self.joints
         )
@@ -159,7 +203,18 @@ class _Builder:
             station = self._station(place.station.id)
             self.joints.append(
                 AssemblyJoint(
-                    faced.key, label, station, key, "face", place.mouth, axis, UNION_DEPTH_MM, 0.0, tool, place.mouth
+                    faced.key,
+                    label,
+                    station,
+                    key,
+                    "face",
+                    place.mouth,
+                    axis,
+                    UNION_DEPTH_MM,
+                    0.0,
+                    tool,
+                    place.mouth,
+                    True,
                 )
             )
         return key
@@ -202,6 +257,7 @@ class _Builder:
                 0.0,
                 self._tool(joint.method, piece.pipe),
                 fitting.at if joint.method == "thread" and fitting.kind != "port" else face,
+                joint.method in OPENS,
             )
         )
 
@@ -248,6 +304,7 @@ class _Builder:
                 0.0,
                 one_.tool,
                 one_.tool_at,
+                one_.opens,
             )
             for one_ in self.joints
         ]
@@ -265,6 +322,7 @@ class _Builder:
                 0.0,
                 self._tool("thread", pipe),
                 fitting.at,
+                True,
             )
         )
 

@@ -277,6 +277,11 @@ class Replay:
         start = joint.tool_at or joint.at
         there = {key for one in found.values() if self.placed(one) for key in one} | mover
         there -= {joint.a, joint.b}
+        for k in self.joints.values():
+            w = sub(k.at, joint.at)
+            aside = norm(far(w, joint.axis, -dot(w, joint.axis)))
+            if {k.a, k.b} & {joint.a, joint.b} and abs(dot(k.axis, joint.axis)) > 0.9999 and aside < TOUCH:
+                there -= {k.a, k.b}
         half = joint.tool.spread_deg / 2
 
         def arm(degrees: float) -> tuple[P, P]:

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
     from .shapes import Bools, Floats
 
+PARALLEL = 0.9999  # cosine: of axes in line
 KEPT_STATES = 64  # whose parts in place are kept
 Where = Literal["bench", "in place", "closing"]
 
@@ -46,6 +47,7 @@ class Lawful:
         self.hit_parts: dict[tuple[int, bool, int], set[int]] = {}
         self.hit_house: dict[tuple[int, bool, int], bool] = {}
         self.tools: dict[int, tuple[list[set[int]], Bools]] = {}
+        self.lines: dict[int, set[int]] = {}
         self.places: dict[int, set[int]] = {}
         self.near: list[list[tuple[int, int]]] = [[] for _ in assembly.parts]
         for n, (a, b) in enumerate(self.ends):
@@ -324,12 +326,28 @@ class Lawful:
         if one.tool is None:
             return None
         by_hour, house = self._tool(joint)
-        standing = there - set(self.ends[joint])
+        standing = there - self._in_line(joint)
         if any(not blocked and not hits & standing for hits, blocked in zip(by_hour, house.tolist(), strict=True)):
             return None
         names = [one_.title for one_ in self.assembly.parts]
         hits = dict.fromkeys(names[n] for parts in by_hour for n in sorted(parts & standing))
         return Blocked(one.key, "tool", (*hits, *(("what stands around",) if bool(house.any()) else ())))
+
+    def _in_line(self, joint: int) -> set[int]:
+        """The two parts of a joint, and those joined to one of them on its axis."""
+        kept = self.lines.get(joint)
+        if kept is None:
+            one, ends = self.joints[joint], self.ends[joint]
+            kept = set(ends)
+            for own in ends:
+                for other, part in self.near[own]:
+                    row = self.joints[other]
+                    off = row.at.minus(one.at)
+                    aside = off.minus(one.axis.times(off.dot(one.axis))).length
+                    if abs(row.axis.dot(one.axis)) > PARALLEL and aside < TOUCH_MM:
+                        kept.add(part)
+            self.lines[joint] = kept
+        return kept
 
     def _tool(self, joint: int) -> tuple[list[set[int]], Bools]:
         """Of every hour of the clock: the parts that keep the tool off, and whether what stands around does."""

@@ -12,6 +12,9 @@ in place        one cluster is, the other comes to it. Thread: it turns clear of
 closing         both are in place (a ring, or two fixed ends). A thread cannot be; faces want 2 mm, others their depth,
                 and the ends spring apart so far; a tool reaches the joint.
 
+A tool is kept off by all that stands but the two parts, and what is joined to one of them in line with the joint: the
+pipe in the other socket of a coupling.
+
 A turn sweeps a ring about the axis: the radial and the axial reach of each capsule; two rings clash where both reaches
 overlap. Parts that share a joint never clash with each other: they touch where they are joined.
 """

@@ -1,0 +1,114 @@
+"""What lets an assembly that cannot be put together go together: a union, a slip coupling, a coupling by a wall, each
+put in and planned anew."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import Refused
+from ..job.commands import apply_all
+from ..job.model import Job, Leg, Run
+from ..job.writing import exact_length
+from ..layout import Layout
+from ..making.assembly.lawful import Blocked
+from ..making.assembly.planner import plan
+from ..quantity import length_text
+from .assembling import Ordered, assembly_of
+
+LEAST_LEG_MM = 160.0  # typ: of pipe that a union or a coupling goes into
+MOST_TRIED = 10
+PRICE = {"union": "low", "coupling": "low", "slip": "low"}
+
+
+@dataclass(frozen=True, slots=True)
+class AssemblyCure:
+    """One way out. title, commands, effect: as of a remedy; joint: the blocking joint it is for; part: what is put in;
+    price: low, middle or high (typ); works: whether an order is found with it, as tried; blocking: what is still in the
+    way, in words, where not."""
+
+    title: str
+    commands: tuple[dict[str, Any], ...]
+    effect: str
+    joint: str
+    part: str
+    price: str
+    works: bool
+    blocking: int = 0
+
+
+def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) -> tuple[AssemblyCure, ...]:
+    """The cures of an assembly without an order, those that work first. derived: makes a design of a changed job; every
+    cure is tried by it."""
+    found: list[AssemblyCure] = []
+    seen: set[str] = set()
+    before = len(ordered.plan.blocking)
+    for blocked in ordered.plan.blocking:
+        for title, command, part, effect in _ideas(design, ordered, blocked):
+            if effect in seen or len(seen) >= MOST_TRIED:
+                continue
+            seen.add(effect)
+            try:
+                job = apply_all(design.job, [command], design.context.catalogue)
+                after = plan(assembly_of(derived(job), ordered.runs))
+            except Refused:
+                continue
+            works, left = after.verdict == "order", len(after.blocking)
+            if works or left < before:
+                found.append(AssemblyCure(title, (command,), effect, blocked.joint, part, PRICE[part], works, left))
+    return tuple(sorted(found, key=lambda one: (not one.works, one.blocking)))
+
+
+Idea = tuple[str, dict[str, Any], str, str]  # title, command, part, effect
+
+
+def _ideas(design: Layout, ordered: Ordered, blocked: Blocked) -> Iterator[Idea]:
+    """What might help at a blocking joint: something that comes apart or slides in the legs of its piece, or of the
+    pieces beside it; by a wall a coupling."""
+    joint = next(one for one in ordered.assembly.joints if one.key == blocked.joint)
+    near = [joint.a, joint.b]
+    for one in ordered.assembly.joints:
+        near += [one.b] if one.a in near else [one.a] if one.b in near else []
+    legs: dict[str, tuple[Run, Leg]] = {}
+    for part in dict.fromkeys(near):
+        piece = design.fitted.pieces.get(part)
+        run = design.job.run(piece.run) if piece is not None else None
+        if piece is None or run is None:
+            continue
+        own = set(piece.legs)
+        legs.update({item.id: (run, item) for item in run.items if isinstance(item, Leg) and item.id in own})
+    for run, leg in legs.values():
+        length = design.fitted.pipework.runs[run.id].lengths.get(leg.id, 0.0)
+        if length < LEAST_LEG_MM:
+            continue
+        beside = min(length / 2, LEAST_LEG_MM - 20)
+        places = {beside, length - beside} if blocked.why == "passes" else {length / 2}
+        for part, word in _parts(design, run, blocked.why):
+            for at in sorted(places):
+                command = _put(design, run, leg, length, f"[{part}]", at)
+                where = length_text(round(at), design.job.pace_unit, with_unit=True)
+                yield f"{word} on {run.id}", command, part, f"[{part}] {where} into its leg {leg.dir}, on {run.id}"
+
+
+def _parts(design: Layout, run: Run, why: str) -> Iterator[tuple[str, str]]:
+    threaded = "thread" in design.context.catalogue.methods_of(run.pipe.code)
+    if why == "passes":
+        yield "coupling", "A coupling beside the wall"
+    elif threaded:
+        yield "union", "A union"
+    else:
+        yield "slip", "A slip coupling"
+
+
+def _put(design: Layout, run: Run, leg: Leg, length_mm: float, text: str, at_mm: float) -> dict[str, Any]:
+    """The command that puts a part into a leg; the leg keeps its whole length and how sure it is."""
+    unit, comma = design.job.pace_unit, design.job.practice == "continental"
+    doubt = "" if leg.basis == "taped" else "?"
+
+    def said(mm: float) -> str:
+        words = exact_length(round(mm, 3), unit)
+        return (words.replace(".", ",") if comma else words) + doubt
+
+    rest = f"{leg.dir}?" if leg.length_mm is None else f"{leg.dir}{said(length_mm - at_mm)}"
+    return {"do": "retype_item", "run": run.id, "item": leg.id, "text": f"{leg.dir}{said(at_mm)} {text} {rest}"}

@@ -195,6 +195,18 @@ def check(args: argparse.Namespace) -> int:
     return 1 if any(f.severity == "stop" for f in design.open_findings) else 0
 
 
+def assemble(args: argparse.Namespace) -> int:
+    """What can be put together after what: the order of the joints of a job document, or what stops it; exit status 1
+    where there is no order."""
+    from .core.design import derive
+    from .exchange.assembly import assembly_rows
+
+    design = derive(_read_job(args.job), _context(args))
+    found = assembly_rows(design, args.run or "")
+    _print({"job": design.job.uid, "title": design.job.title, **found})
+    return 0 if found["verdict"] == "order" else 1
+
+
 def takeoff(args: argparse.Namespace) -> int:
     """The cut list of a job document, as JSON or CSV."""
     from .core.design import derive
@@ -472,6 +484,10 @@ def parser() -> argparse.ArgumentParser:
     sized.add_argument(
         "--simulate", metavar="FILE", help="settings as JSON (- for standard input): run the circuit instead"
     )
+    put = add("assemble", assemble)
+    put.add_argument("--data", help=book)
+    put.add_argument("job", help="job document")
+    put.add_argument("--run", help="one run alone, such as G1 (default: all new pipe, service by service)")
     cut = add("takeoff", takeoff)
     cut.add_argument("job", help="job document")
     cut.add_argument("--data", help=book)

@@ -18,13 +18,18 @@ from concurrent.futures import ProcessPoolExecutor
 from datetime import date
 
 from oikotherm.core.context import Context
+from oikotherm.core.design import derive
 from oikotherm.core.memory import Memory
+from oikotherm.core.work.assembling import orders
 from oikotherm.demo import documents
 from tests import campaign, doors, fuzzing
+from tests.core.assembly.replay import Replay
+from tests.core.assembly.test_random import agreed
 from tests.core.gas.test_sizing import judged
 from tests.core.gas.test_tightness import campaign as gauges
 from tests.core.test_stubs3d import searched
 from tests.counts import LONG
+from tests.jobs import whole
 
 PROCESSES = 2
 Found = tuple[Counter[str], list[str]]
@@ -90,6 +95,17 @@ def stubs(seed: int, count: int) -> Found:
     return Counter({"joined": joined, "impossible ones searched": looked}), wrong
 
 
+def assemblies(seed: int, count: int) -> Found:
+    """Random assemblies by the planner and by an exhaustive search; the largest demo replayed."""
+    tally, wrong = agreed(seed * count, count)
+    design = derive(whole("lockhouse"))
+    for one in orders(design):
+        said = Replay(one.assembly).replay([step.joint for step in one.plan.steps])
+        tally["demo joints replayed"] += len(one.plan.steps)
+        wrong += [f"lockhouse {one.service}: {said or one.plan.verdict}"] * (one.plan.verdict != "order" or bool(said))
+    return tally, wrong
+
+
 def whole_tests(seed: int, count: int) -> Found:
     """The tests that ./check runs with fewer cases."""
     names = WHOLE_TESTS[seed % 2 :: 2]  # each process has its share
@@ -109,6 +125,7 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "gas": (gas, 2_000),
     "gauge": (gauge, 500),
     "stubs": (stubs, 2_000),
+    "assemblies": (assemblies, 2_000),
     "documents": (campaign.through_documents, 5_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),

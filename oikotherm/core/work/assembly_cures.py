@@ -18,7 +18,7 @@ from ..quantity import length_text
 from .assembling import Ordered, assembly_of
 
 LEAST_LEG_MM = 160.0  # typ: of pipe that a union or a coupling goes into
-MOST_TRIED = 10
+MOST_TRIED, ENOUGH = 10, 3
 PRICE = {"union": "low", "coupling": "low", "slip": "low"}
 
 
@@ -46,7 +46,7 @@ def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) ->
     before = len(ordered.plan.blocking)
     for blocked in ordered.plan.blocking:
         for title, command, part, effect in _ideas(design, ordered, blocked):
-            if effect in seen or len(seen) >= MOST_TRIED:
+            if effect in seen or len(seen) >= MOST_TRIED or sum(one.works for one in found) >= ENOUGH:
                 continue
             seen.add(effect)
             try:

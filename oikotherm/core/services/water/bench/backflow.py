@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-from importlib import resources
 from typing import Any, Literal
 
 from pydantic import Field
 
+from ....bench.example import example_job
 from ....bench.registry import Input, Quantity, context
 from ....job.document import read
 from ....layout import Layout
@@ -84,13 +84,6 @@ def backflow_test(said: BackflowIn) -> dict[str, Any]:
     }
 
 
-def _example() -> dict[str, Any]:
-    """A small job to show with the tool: a shower upstairs and a sink."""
-    text = resources.files("oikotherm.core.services.water").joinpath("data", "example_job.json").read_text("utf-8")
-    found: dict[str, Any] = json.loads(text)
-    return found
-
-
 class DrainIn(Input):
     job: dict[str, Any] = Field(description="the job document, as JSON")
     at: str = Field(description="where it is cut: a run, a tee such as C1.T1, or a station")
@@ -99,7 +92,7 @@ class DrainIn(Input):
 @tool(
     "Drain down",
     "the litres that run out at a cut, and from where",
-    {"job": _example(), "at": "C2"},
+    {"job": example_job(), "at": "C2"},
     "The nearest valves shut, air let in above; what stands below the cut stays.",
 )
 def drain_down(said: DrainIn) -> dict[str, Any]:

@@ -458,8 +458,8 @@ OLMO_HOUSE = (
 OLMO_RUNS = (
     "F1 from BLR.flow fe-press 22: D200 [iso] D150 E200 *T1 E150 U800 [air-separator] U1090 E1045 (wall 100) E160 "
     "N500 [iso] N? -> MAN.flow",
-    "RT1 from BLR.return fe-press 22: D200 [iso] D220 N150 E200 [filling] E200 [filter] E300 *T1 E200 U1760 E705 "
-    "(wall 100) E80 [coupling] E80 N500 [iso] N? -> MAN.return",
+    "RT1 from BLR.return fe-press 22: D200 [iso] D220 N150 E200 [filling] E200 [filter] E300 *T1 E200 U1760 E565 "
+    "[coupling] E140 (wall 100) E160 N500 [iso] N? -> MAN.return",
     "F2 from F1.T1 fe-press 22: N300 [iso] N2540 (wall 100) N160 E150 D210 W? -> MIX.flow",
     "RT2 from RT1.T1 fe-press 22: N300 [iso] N2390 (wall 100) N160 D340 W? -> MIX.return",
     "F3 from MAN.f1 mlc 16: D100 E? S? D? -> R1.left",
@@ -486,8 +486,8 @@ OLMO_RUNS = (
     "H1 from WH.hot cu-m 22: {lag 20} U1450 N150 E1875 (wall 100) E250 D2250 N925 *T1 =cu-m 15 N475 *T2 N? W? U? "
     "-> BAS.hot",
     "H2 from H1.T1 cu-m 15: W? U? -> SNK.hot",
-    "RC1 from WH.recirc cu-m 22: {lag 20} U300 [check] U300 [pump] U300 [iso] U200 =cu-m 15 U200 S150 E2000 (wall 100) "
-    "E240 [coupling] E140 D1900 N? D? W? -> H1.T2",
+    "RC1 from WH.recirc cu-m 22: {lag 20} U300 [check] U300 [pump] U300 [iso] U200 =cu-m 15 U200 S150 E1860 "
+    "[coupling] E140 (wall 100) E380 D1900 N? D? W? -> H1.T2",
     "D1 from WH.relief cu-m 15: {fall 1:50} W150 D1050 -> stub",
 )
 

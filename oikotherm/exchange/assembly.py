@@ -7,7 +7,7 @@ from typing import Any
 
 from ..core.design import Design, derive
 from ..core.making.assembly.planner import Step
-from ..core.work.assembling import Ordered, orders
+from ..core.work.assembling import Ordered, order_of_run, orders
 from ..core.work.assembly_cures import AssemblyCure, cures
 
 VERDICTS = ("impossible", "not proven", "order")  # the worst first
@@ -16,7 +16,7 @@ VERDICTS = ("impossible", "not proven", "order")  # the worst first
 def assembly_rows(design: Design, run: str = "", *, tried: bool = True) -> dict[str, Any]:
     """{steps, clusters, verdict, blocking, cures} of a job's new pipe, service by service, or of one run. tried: cures
     are looked for where there is no order. Raises Refused for a run that is not there."""
-    found = orders(design, run)
+    found = (order_of_run(design, run),) if run else orders(design)
     ways = [
         (one, cure)
         for one in found

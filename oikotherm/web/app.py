@@ -79,6 +79,7 @@ def _secret(data: Path) -> str:
 
 def _blueprints(app: Flask) -> None:
     from . import (
+        assembly,
         bench,
         handover,
         home,
@@ -105,6 +106,7 @@ def _blueprints(app: Flask) -> None:
     for module in (home, job, house, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
     app.register_blueprint(assemblies.bp)
+    app.register_blueprint(assembly.bp)
     app.extensions["pace"] = live.Pace()
     for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp, live.bp):
         app.register_blueprint(blueprint)

@@ -71,24 +71,33 @@ class Ordered:
     plan: Plan
 
 
-def orders(design: Layout, run: str = "") -> tuple[Ordered, ...]:
-    """The order of assembly of every service's new pipe, or of one run. Worked out once. Raises Refused for a run that
-    is not there."""
-    if run:
-        assembly = assembly_of(design, [run])
-        found = design.job.run(run)
-        service = found.service if found else ""
-        return (Ordered(service, (run,), assembly, plan(assembly)),)
-    kept: tuple[Ordered, ...] = design.kept("orders of assembly", lambda: tuple(_all(design)))
+def orders(design: Layout) -> tuple[Ordered, ...]:
+    """The order of assembly of every service's new pipe."""
+    return tuple(order_of(design, service) for service in services_of(design))
+
+
+def services_of(design: Layout) -> list[str]:
+    """The services with new pipe, in the order of the registry."""
+    return [service for service in spec.services() if new_runs(design, service)]
+
+
+def order_of(design: Layout, service: str) -> Ordered:
+    """The order of assembly of one service's new pipe, worked out once."""
+
+    def work_out() -> Ordered:
+        runs = tuple(new_runs(design, service))
+        assembly = assembly_of(design, runs)
+        return Ordered(service, runs, assembly, plan(assembly))
+
+    kept: Ordered = design.kept(f"order of assembly of {service}", work_out)
     return kept
 
 
-def _all(design: Layout) -> Iterator[Ordered]:
-    for service in spec.services():
-        runs = tuple(new_runs(design, service))
-        if runs:
-            assembly = assembly_of(design, runs)
-            yield Ordered(service, runs, assembly, plan(assembly))
+def order_of_run(design: Layout, run: str) -> Ordered:
+    """The order of assembly of one run by itself. Raises Refused for a run that is not there."""
+    assembly = assembly_of(design, [run])
+    found = design.job.run(run)
+    return Ordered(found.service if found else "", (run,), assembly, plan(assembly))
 
 
 def new_runs(design: Layout, service: str = "") -> list[str]:

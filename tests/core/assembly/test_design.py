@@ -9,7 +9,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.making.assembly.model import Assembly
 from oikotherm.core.making.assembly.planner import Plan, plan
-from oikotherm.core.work.assembling import assembly_of, new_runs, orders
+from oikotherm.core.work.assembling import assembly_of, new_runs, order_of, order_of_run
 from oikotherm.core.work.assembly_cures import cures
 from oikotherm.exchange.assembly import assembly_rows
 
@@ -45,7 +45,7 @@ class DemosTest(unittest.TestCase):
         """Under 2 s each on a quiet machine; a trunk of more than sixty joints is among them."""
         design = derive(whole("fernhollow"))
         began = time.perf_counter()
-        (trunk,) = orders(design, "G1")
+        trunk = order_of_run(design, "G1")
         self.assertLess(time.perf_counter() - began, 4.0)
         self.assertEqual((trunk.plan.verdict, len(trunk.plan.steps)), ("order", 63))
         self.assertLess(self.took["olmo-vecchio", "heating"], 4.0)
@@ -64,15 +64,15 @@ class DemosTest(unittest.TestCase):
         """Without its coupling the bent return cannot be put through the wall; a coupling beside it is the cure, and
         with it there is an order."""
         job = whole("olmo-vecchio")
-        job = edit(job, retyped(job, "RT1", ("E80 [coupling] E80", "E160")))
+        job = edit(job, retyped(job, "RT1", ("E565 [coupling] E140", "E705")))
         design = derive(job)
-        (heating,) = [one for one in orders(design) if one.service == "heating"]
+        heating = order_of(design, "heating")
         self.assertEqual(heating.plan.verdict, "impossible")
         self.assertIn("wall W1", heating.plan.blocking[0].by)
         found = cures(design, heating, derive)
         self.assertTrue(found and all(one.works and one.part == "coupling" for one in found))
         mended = derive(apply_all(job, list(found[0].commands), CATALOGUE))
-        (heating,) = [one for one in orders(mended) if one.service == "heating"]
+        heating = order_of(mended, "heating")
         self.assertEqual(heating.plan.verdict, "order")
 
     def test_a_branch_without_its_union(self) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from ...job.ways import Vec
 from .model import TOOL_STEP_DEG, TOUCH_MM, Assembly, AssemblyJoint, Slab
 from .shapes import Shapes, box_gaps, overlap, segment_gaps
 
@@ -333,6 +334,31 @@ class Lawful:
         hits = dict.fromkeys(names[n] for parts in by_hour for n in sorted(parts & standing))
         return Blocked(one.key, "tool", (*hits, *(("what stands around",) if bool(house.any()) else ())))
 
+    def free_way(self, joint: int, there: set[int]) -> Vec | None:
+        """Where a joint's tool comes from with these parts standing, as a direction; None without a tool or a way."""
+        one = self.joints[joint]
+        if one.tool is None:
+            return None
+        by_hour, house = self._tool(joint)
+        standing = there - self._in_line(joint)
+        hours = zip(by_hour, house.tolist(), strict=True)
+        hour = next((n for n, (hits, blocked) in enumerate(hours) if not blocked and not hits & standing), None)
+        if hour is None:
+            return None
+        side, up = self._square(joint)
+        turn = math.radians(hour * TOOL_STEP_DEG)
+        way = [math.cos(turn) * float(s) + math.sin(turn) * float(u) for s, u in zip(side, up, strict=True)]
+        return Vec(*way)
+
+    def _square(self, joint: int) -> tuple[Floats, Floats]:
+        """Two directions square to the axis of a joint and to each other."""
+        import numpy as np
+
+        axis = np.array(self.joints[joint].axis)
+        side = np.cross(axis, (0.0, 0.0, 1.0) if abs(axis[2]) < 0.9 else (1.0, 0.0, 0.0))
+        side /= np.linalg.norm(side)
+        return side, np.cross(axis, side)
+
     def _in_line(self, joint: int) -> set[int]:
         """The two parts of a joint, and those joined to one of them on its axis."""
         kept = self.lines.get(joint)
@@ -360,10 +386,7 @@ class Lawful:
         one, shapes = self.joints[joint], self.shapes
         tool = one.tool
         assert tool is not None
-        axis = np.array(one.axis)
-        side = np.cross(axis, (0.0, 0.0, 1.0) if abs(axis[2]) < 0.9 else (1.0, 0.0, 0.0))
-        side /= np.linalg.norm(side)
-        up = np.cross(axis, side)
+        side, up = self._square(joint)
         start = np.array(one.tool_at or one.at, dtype=float)
         hours = round(360 / TOOL_STEP_DEG)
         spread = (0.0, tool.spread_deg / 2, -tool.spread_deg / 2) if tool.spread_deg else (0.0,)

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from ...job.ways import Vec
 from .lawful import Blocked, Lawful, Where
 from .model import Assembly
 
@@ -24,7 +25,7 @@ BENCH_PARTS, BENCH_MM = 6, 2_500.0  # what is carried to its place as one (typ)
 class Step:
     """A joint made. where: on the bench, in place or closing; moves: the parts that move, in the order of the assembly;
     turns: whether they turn; holds: the part a second wrench sits on, "" for none; soaped: older joints that feel
-    it."""
+    it; standing: what is in place before it; tool_way: where its tool comes from, None on the bench."""
 
     joint: str
     where: Where
@@ -32,6 +33,8 @@ class Step:
     turns: bool
     holds: str
     soaped: tuple[str, ...] = ()
+    standing: tuple[str, ...] = ()
+    tool_way: Vec | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +187,10 @@ def _steps(rules: Lawful, order: Sequence[int]) -> Iterator[Step]:
                 for n, ends in enumerate(rules.ends)
                 if made >> n & 1 and held in ends and rules.joints[n].kind == "thread"
             )
-        yield Step(one.key, where, tuple(keys[n] for n in moves), turns, holds, soaped)
+        before = rules.in_place(made)
+        way = rules.free_way(joint, rules.in_place(made | 1 << joint)) if where != "bench" else None
+        standing = tuple(keys[n] for n in sorted(before))
+        yield Step(one.key, where, tuple(keys[n] for n in moves), turns, holds, soaped, standing, way)
         made |= 1 << joint
 
 

@@ -13,6 +13,7 @@ import {startSimulator} from "./sim.js";
 import {startLive} from "./live.js";
 import {startHouse} from "./house.js";
 import {startAssemblies} from "./assemblies.js";
+import {startAssembly} from "./assembly.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -28,4 +29,5 @@ startSimulator(page);
 startLive();
 startHouse();
 startAssemblies();
+startAssembly();
 startKeys(page, drawing, line);

@@ -10,7 +10,7 @@ function count(id, selector) {
 
 /** Wire Joints, Order, Prove and small jobs. */
 export function startSite(page) {
-  if (!page.isJob || !(["joints", "order", "prove", "small"].includes(page.name) || document.querySelector(".role-field"))) return;
+  if (!page.isJob || !(["joints", "order", "prove", "small", "assembly"].includes(page.name) || document.querySelector(".role-field"))) return;
   const queue = new Queue(page);
   const role = document.getElementById("role");
   const remembered = localStorage.getItem("oikotherm:role");

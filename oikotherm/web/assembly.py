@@ -1,0 +1,126 @@
+"""The order of assembly, played step by step: what turns, which way it ends, what is held, what is soaped again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, request
+from markupsafe import Markup
+
+from ..core.design import derive
+from ..core.errors import Refused
+from ..core.making.assembly.lawful import Blocked
+from ..core.making.assembly.planner import Step
+from ..core.services import spec
+from ..core.work.assembling import Ordered, new_runs, order_of, order_of_run, services_of
+from ..core.work.assembly_cures import cures
+from ..core.work.records import joint_states
+from ..core.work.undo import MANY, undo_depths
+from ..drawing.assembly_step import SEEN_MM, clock_dial, clock_hour, step_picture, swing_mm
+from .frame import Frame, page_data
+from .records import records_here
+
+MOST_SHEET = 80  # pictures of a printed sheet
+WHY = {
+    "play": "both its ends stand, and nothing gives so far",
+    "turns": "it cannot be turned in",
+    "comes": "it cannot be brought in",
+    "tool": "no tool comes to it",
+    "passes": "it does not go through its hole",
+}
+WHERE = {"bench": "on the bench", "in place": "in its place", "closing": "closes, nothing turns"}
+bp = Blueprint("assembly", __name__, url_prefix="/jobs/<uid>/assembly")
+
+
+@page_data("assembly")
+def _assembly(frame: Frame) -> dict[str, Any]:
+    """The orders of a job; of the one looked at a step with its picture, or what stops it and what helps."""
+    design, run = frame.design, request.args.get("run", "").upper()
+    unknown = bool(run) and run not in {one.id for one in design.job.runs}
+    services = services_of(design)
+    service = request.args.get("service", "")
+    service = service if service in services else next(iter(services), "")
+    shown = order_of_run(design, run) if run and not unknown else order_of(design, service) if service else None
+    steps = shown.plan.steps if shown else ()
+    number = min(max(_whole(request.args.get("step", "1")), 1), max(len(steps), 1))
+    step = steps[number - 1] if shown and steps else None
+    states = joint_states(records_here(frame.uid))
+    return {
+        "services": [(one, spec.service(one).title, len(new_runs(design, one))) for one in services],
+        "runs": new_runs(design),
+        "run": "" if unknown else run,
+        "unknown": run if unknown else "",
+        "shown": shown,
+        "number": number,
+        "many": len(steps),
+        "step": _said(frame, shown, step) if shown and step else None,
+        "made": {key for key, state in states.items() if state.yes("made")},
+        "blocking": [_blocked(shown, one) for one in shown.plan.blocking] if shown else [],
+        "deep": [one for one in undo_depths(design) if one.depth > MANY],
+    }
+
+
+def _whole(text: str) -> int:
+    return int(text) if text.isdigit() and len(text) < 6 else 1
+
+
+def _said(frame: Frame, shown: Ordered, step: Step) -> dict[str, Any]:
+    """A step in words, with its picture, its swing and its clock."""
+    assembly = shown.assembly
+    joint = next(one for one in assembly.joints if one.key == step.joint)
+    titles = {one.key: one.title for one in assembly.parts}
+    labels = {one.key: one.title for one in assembly.joints}
+    moving = [one for one in assembly.parts if one.key in step.moves]
+    hour = clock_hour(assembly, step)
+    fitted = frame.design.fitted.joints.get(step.joint)
+    other = joint.a if joint.b in step.moves else joint.b
+    return {
+        "key": step.joint,
+        "label": joint.title,
+        "where": WHERE[step.where],
+        "moves": [titles[key] for key in step.moves],
+        "into": titles[other],
+        "turns": step.turns,
+        "swing_mm": round(swing) if step.turns and (swing := swing_mm(joint, moving)) > SEEN_MM else 0,
+        "holds": titles.get(step.holds, ""),
+        "soaped": [labels[key] for key in step.soaped],
+        "hour": hour,
+        "dial": Markup(clock_dial(hour)) if hour else "",  # noqa: S704 - our own drawing
+        "tool": joint.tool.title if joint.tool and step.tool_way else "",
+        "picture": Markup(step_picture(assembly, step)),  # noqa: S704 - our own drawing
+        "ticked": step.joint in frame.design.fitted.joints,
+        "method": fitted.method if fitted else "",
+        "pipe": fitted.pipe if fitted else "",
+    }
+
+
+def _blocked(shown: Ordered, one: Blocked) -> dict[str, Any]:
+    labels = {joint.key: joint.title for joint in shown.assembly.joints}
+    return {"label": labels[one.joint], "why": WHY[one.why], "by": ", ".join(one.by)}
+
+
+@bp.get("")
+def index(uid: str) -> str:
+    """A step of the order, or what stops it."""
+    return Frame(uid, "assembly").render("assembly.html", cures=None, sheet=())
+
+
+@bp.get("/cures")
+def ways_out(uid: str) -> str:
+    """What helps an assembly without an order: each put in and planned anew, which takes a while."""
+    frame = Frame(uid, "assembly")
+    shown = frame.data["shown"]
+    if shown is None:
+        raise Refused("service", request.args.get("service", ""), "a service with new pipe", "gas")
+    found = cures(frame.design, shown, lambda job: derive(job, frame.design.context))
+    return frame.render("assembly.html", cures=found, sheet=())
+
+
+@bp.get("/sheet")
+def sheet(uid: str) -> str:
+    """All steps on paper."""
+    frame = Frame(uid, "assembly")
+    shown = frame.data["shown"]
+    rows = [_said(frame, shown, step) for step in shown.plan.steps[:MOST_SHEET]] if shown else []
+    paper = "letter" if frame.job.practice == "north-american" else "a4"
+    return frame.render("assembly_sheet.html", rows=rows, paper=paper)

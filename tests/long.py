@@ -36,6 +36,7 @@ Found = tuple[Counter[str], list[str]]
 WHOLE_TESTS = (
     "tests.core.test_document.DocumentTest",
     "tests.core.test_memory",
+    "tests.core.test_tried",
     "tests.core.test_walk.LawsTest",
 )
 

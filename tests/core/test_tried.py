@@ -12,6 +12,7 @@ from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.model import Job
 from oikotherm.core.rules import Finding
 
+from ..counts import cases
 from ..jobs import CATALOGUE, edit, whole
 from .test_caught import FAULTS
 from .test_rules import FAILING
@@ -30,12 +31,18 @@ def keys(findings: tuple[Finding, ...], *severities: str) -> set[tuple[str, tupl
 
 class TriedTest(unittest.TestCase):
     def test_what_is_offered_does_as_it_says_and_brings_no_stop(self) -> None:
+        """A finding that many of the jobs share, made from the same demo, is tried in the first of them; in all of them
+        by tests.long."""
         count: Counter[str] = Counter()
-        context = Context()
+        context, seen = Context(), set[tuple[str, ...]]()
         for name, job in JOBS.items():
             design = derive(job, context)
             before = keys(design.findings, "stop")
             for finding in design.findings:
+                same = (job.uid, finding.rule, *finding.where, *(remedy.effect for remedy in finding.remedies))
+                if not finding.remedies or same in seen:
+                    continue
+                seen.add(cases(same, (name, *same)))
                 ways = {remedy.title: remedy for remedy in design.tried(finding).remedies}
                 for remedy in finding.remedies:
                     with self.subTest(job=name, rule=finding.rule, remedy=remedy.title):
@@ -53,7 +60,7 @@ class TriedTest(unittest.TestCase):
                         if kept is not None:
                             self.assertEqual(kept.tried, "partly" if left else "clears")
                         count["dropped" if kept is None else kept.tried] += 1
-        self.assertGreater(count["clears"], 400)
+        self.assertGreater(count["clears"], cases(150, 400))
         self.assertGreater(count["dropped"], 10)
         print(f"remedies: {dict(count)}")
 

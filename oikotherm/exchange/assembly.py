@@ -8,7 +8,7 @@ from typing import Any
 from ..core.design import Design, derive
 from ..core.making.assembly.planner import Step
 from ..core.work.assembling import Ordered, order_of_run, orders
-from ..core.work.assembly_cures import AssemblyCure, cures
+from ..core.work.assembly_cures import BY_HAND, AssemblyCure, cures
 
 VERDICTS = ("impossible", "not proven", "order")  # the worst first
 
@@ -78,7 +78,14 @@ def _clusters(one: Ordered) -> Iterator[dict[str, Any]]:
 def _blocking(one: Ordered) -> Iterator[dict[str, Any]]:
     labels = _labels(one)
     for row in one.plan.blocking:
-        yield {"service": one.service, "joint": labels[row.joint], "key": row.joint, "why": row.why, "by": list(row.by)}
+        yield {
+            "service": one.service,
+            "joint": labels[row.joint],
+            "key": row.joint,
+            "why": row.why,
+            "by": list(row.by),
+            "by_hand": list(BY_HAND[row.why]),
+        }
 
 
 def _cure(one: Ordered, cure: AssemblyCure) -> dict[str, Any]:
@@ -90,5 +97,6 @@ def _cure(one: Ordered, cure: AssemblyCure) -> dict[str, Any]:
         "part": cure.part,
         "price": cure.price,
         "works": cure.works,
+        "cuts_mm": list(cure.cuts_mm),
         "commands": list(cure.commands),
     }

@@ -12,11 +12,21 @@ from ..core.errors import Refused
 from ..core.making.assembly.lawful import Blocked
 from ..core.making.assembly.planner import Step
 from ..core.services import spec
-from ..core.work.assembling import Ordered, new_runs, order_of, order_of_run, services_of
-from ..core.work.assembly_cures import cures
+from ..core.work.assembling import (
+    Ordered,
+    new_runs,
+    one_heat,
+    order_of,
+    order_of_run,
+    services_of,
+    tools_wanted,
+)
+from ..core.work.assembly_cures import BY_HAND, cures
 from ..core.work.records import joint_states
 from ..core.work.undo import MANY, undo_depths
 from ..drawing.assembly_step import SEEN_MM, clock_dial, clock_hour, step_picture, swing_mm
+from ..store import van as van_store
+from . import db
 from .frame import Frame, page_data
 from .records import records_here
 
@@ -39,7 +49,8 @@ def _assembly(frame: Frame) -> dict[str, Any]:
     unknown = bool(run) and run not in {one.id for one in design.job.runs}
     services = services_of(design)
     service = request.args.get("service", "")
-    service = service if service in services else next(iter(services), "")
+    if service not in services:  # the smallest first: it is there at once
+        service = min(services, key=lambda one: len(new_runs(design, one)), default="")
     shown = order_of_run(design, run) if run and not unknown else order_of(design, service) if service else None
     steps = shown.plan.steps if shown else ()
     number = min(max(_whole(request.args.get("step", "1")), 1), max(len(steps), 1))
@@ -56,6 +67,7 @@ def _assembly(frame: Frame) -> dict[str, Any]:
         "step": _said(frame, shown, step) if shown and step else None,
         "made": {key for key, state in states.items() if state.yes("made")},
         "blocking": [_blocked(shown, one) for one in shown.plan.blocking] if shown else [],
+        "tools": tools_wanted(design, shown, van_store.tool_words(db.get())) if shown else (),
         "deep": [one for one in undo_depths(design) if one.depth > MANY],
     }
 
@@ -84,6 +96,7 @@ def _said(frame: Frame, shown: Ordered, step: Step) -> dict[str, Any]:
         "swing_mm": round(swing) if step.turns and (swing := swing_mm(joint, moving)) > SEEN_MM else 0,
         "holds": titles.get(step.holds, ""),
         "soaped": [labels[key] for key in step.soaped],
+        "heat": [labels.get(key, key) for key in one_heat(frame.design, step.joint)],
         "hour": hour,
         "dial": Markup(clock_dial(hour)) if hour else "",  # noqa: S704 - our own drawing
         "tool": joint.tool.title if joint.tool and step.tool_way else "",
@@ -96,7 +109,7 @@ def _said(frame: Frame, shown: Ordered, step: Step) -> dict[str, Any]:
 
 def _blocked(shown: Ordered, one: Blocked) -> dict[str, Any]:
     labels = {joint.key: joint.title for joint in shown.assembly.joints}
-    return {"label": labels[one.joint], "why": WHY[one.why], "by": ", ".join(one.by)}
+    return {"label": labels[one.joint], "why": WHY[one.why], "by": ", ".join(one.by), "hand": BY_HAND[one.why]}
 
 
 @bp.get("")

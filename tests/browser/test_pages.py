@@ -16,6 +16,8 @@ JOB = (
     "order",
     "prove",
     "house?at=G2",
+    "assembly?service=gas&step=20",
+    "backflow",
     "handover",
     "history",
     "find?q=R3",

@@ -227,7 +227,7 @@ class MemoryTest(unittest.TestCase):
         for start in (whole("lockhouse"), whole("fernhollow"), whole("olmo-vecchio"), building(4)):
             rng = random.Random(start.uid)
             job, found, context = start, [], Context()
-            for _ in range(2):
+            for _ in range(cases(1, 2)):
                 for command in rarer_edits(job, rng):
                     try:
                         job = apply(job, command, CATALOGUE)

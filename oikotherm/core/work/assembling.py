@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -98,6 +98,47 @@ def order_of_run(design: Layout, run: str) -> Ordered:
     assembly = assembly_of(design, [run])
     found = design.job.run(run)
     return Ordered(found.service if found else "", (run,), assembly, plan(assembly))
+
+
+@dataclass(frozen=True, slots=True)
+class ToolWanted:
+    """A tool an order takes, for so many joints. missing: whether the van has none of it; None where that is not
+    kept."""
+
+    title: str
+    joints: int
+    missing: bool | None
+
+
+def tools_wanted(design: Layout, ordered: Ordered, owned: Collection[str]) -> tuple[ToolWanted, ...]:
+    """The tools of an order, jaws by size and wrenches by length. owned: the van's, as "press v 22"."""
+    counts: Counter[str] = Counter()
+    for one in ordered.assembly.joints:
+        if one.tool is None:
+            continue
+        fitted = design.fitted.joints.get(one.key)
+        size = fitted.pipe.rpartition(" ")[2] if fitted else ""
+        long = f"{one.tool.title} {one.tool.reach_mm:.0f} mm" if one.tool.title == "wrench" else one.tool.title
+        counts[f"press jaw {size}" if one.tool.title == "press jaw" else long] += 1
+    words = {word.lower() for word in owned}
+    found = []
+    for title, count in sorted(counts.items()):
+        size = title.removeprefix("press jaw ") if title.startswith("press jaw ") else ""
+        have = any(word.startswith("press") and (word == "press" or word.endswith(f" {size}")) for word in words)
+        found.append(ToolWanted(title, count, not have if size and words else None))
+    return tuple(found)
+
+
+def one_heat(design: Layout, key: str) -> tuple[str, ...]:
+    """The joints that are soldered in one heat with this one: the other sockets of its fitting."""
+    own = design.fitted.joints.get(key)
+    if own is None or own.method != "capillary":
+        return ()
+    return tuple(
+        other.key
+        for other in design.fitted.joints.values()
+        if other.key != key and other.fitting_key == own.fitting_key and other.method == "capillary"
+    )
 
 
 def new_runs(design: Layout, service: str = "") -> list[str]:

@@ -3,6 +3,7 @@ put in and planned anew."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -14,6 +15,7 @@ from ..job.writing import exact_length
 from ..layout import Layout
 from ..making.assembly.lawful import Blocked
 from ..making.assembly.planner import plan
+from ..making.cut import cut_of
 from ..quantity import length_text
 from .assembling import Ordered, assembly_of
 
@@ -25,8 +27,8 @@ PRICE = {"union": "low", "coupling": "low", "slip": "low"}
 @dataclass(frozen=True, slots=True)
 class AssemblyCure:
     """One way out. title, commands, effect: as of a remedy; joint: the blocking joint it is for; part: what is put in;
-    price: low, middle or high (typ); works: whether an order is found with it, as tried; blocking: what is still in the
-    way, in words, where not."""
+    price: low, middle or high (typ); works: whether an order is found with it, as tried; blocking: how many joints are
+    still stopped where not; cuts_mm: the pieces its run is cut into then that it was not before."""
 
     title: str
     commands: tuple[dict[str, Any], ...]
@@ -36,6 +38,7 @@ class AssemblyCure:
     price: str
     works: bool
     blocking: int = 0
+    cuts_mm: tuple[float, ...] = ()
 
 
 def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) -> tuple[AssemblyCure, ...]:
@@ -51,13 +54,55 @@ def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) ->
             seen.add(effect)
             try:
                 job = apply_all(design.job, [command], design.context.catalogue)
-                after = plan(assembly_of(derived(job), ordered.runs))
+                changed = derived(job)
+                after = plan(assembly_of(changed, ordered.runs))
             except Refused:
                 continue
             works, left = after.verdict == "order", len(after.blocking)
             if works or left < before:
-                found.append(AssemblyCure(title, (command,), effect, blocked.joint, part, PRICE[part], works, left))
+                cuts = _new_cuts(design, changed, str(command["run"]))
+                found.append(
+                    AssemblyCure(title, (command,), effect, blocked.joint, part, PRICE[part], works, left, cuts)
+                )
     return tuple(sorted(found, key=lambda one: (not one.works, one.blocking)))
+
+
+def _new_cuts(before: Layout, after: Layout, run: str) -> tuple[float, ...]:
+    """The lengths a run is cut to after a change that it was not before [mm]."""
+
+    def lengths(design: Layout) -> Counter[float]:
+        pieces = design.fitted.of_run.get(run)
+        own = pieces.pieces.values() if pieces is not None else ()
+        return Counter(cut_of(piece, design.job.pace_unit, design.context.catalogue).cut_mm for piece in own)
+
+    return tuple((lengths(after) - lengths(before)).elements())
+
+
+BY_HAND = {
+    "play": (
+        "hang one of the two ends last, when its pipe is there",
+        "a union, a slip coupling or a nut joint anywhere between the two ends",
+        "a longer leg across the axis, which springs further",
+    ),
+    "turns": (
+        "a street elbow, or the next nipple: it swings less, or clear of what is in the way",
+        "make it before what is in the way is there; two parts screwed together on the bench",
+        "a union beside it, so that less of it turns",
+    ),
+    "comes": (
+        "make it before what is in the way is there",
+        "a slip coupling beside it, which wants no way",
+    ),
+    "tool": (
+        "make it on the bench, and bring it to its place as one",
+        "a joint that another tool makes; what is in the way taken down, or a hatch cut",
+    ),
+    "passes": (
+        "a coupling or an elbow on one side of the wall, so that a straight end goes through",
+        "a hole as wide as what goes through it, made good after",
+    ),
+}
+"""What helps by hand, by what stops a joint."""
 
 
 Idea = tuple[str, dict[str, Any], str, str]  # title, command, part, effect

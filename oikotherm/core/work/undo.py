@@ -30,7 +30,13 @@ class Undo:
 
 
 def undo_depths(design: Layout) -> tuple[Undo, ...]:
-    """Every station that can be taken out, in the order of the job; those without pipe are left out."""
+    """Every station that can be taken out, in the order of the job; those without pipe are left out. Worked out
+    once."""
+    kept: tuple[Undo, ...] = design.kept("undo depths", lambda: _all(design))
+    return kept
+
+
+def _all(design: Layout) -> tuple[Undo, ...]:
     found: dict[str, Undo] = {}
     for service in spec.services().values():
         runs = [run.id for run in design.job.runs if run.service == service.id and run.state != "remove"]

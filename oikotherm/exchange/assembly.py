@@ -8,7 +8,7 @@ from typing import Any
 from ..core.design import Design, derive
 from ..core.making.assembly.planner import Step
 from ..core.work.assembling import Ordered, order_of_run, orders
-from ..core.work.assembly_cures import BY_HAND, AssemblyCure, cures
+from ..core.work.assembly_cures import BY_HAND, AssemblyCure, Stops, cures
 
 VERDICTS = ("impossible", "not proven", "order")  # the worst first
 
@@ -17,12 +17,7 @@ def assembly_rows(design: Design, run: str = "", *, tried: bool = True) -> dict[
     """{steps, clusters, verdict, blocking, cures} of a job's new pipe, service by service, or of one run. tried: cures
     are looked for where there is no order. Raises Refused for a run that is not there."""
     found = (order_of_run(design, run),) if run else orders(design)
-    ways = [
-        (one, cure)
-        for one in found
-        if tried and one.plan.verdict != "order"
-        for cure in cures(design, one, lambda job: derive(job, design.context))
-    ]
+    ways = [(one, cure) for one in found if tried and one.plan.verdict != "order" for cure in ways_out(design, one)]
     verdicts = {one.plan.verdict for one in found}
     return {
         "steps": [row for one in found for row in _steps(one)],
@@ -31,6 +26,15 @@ def assembly_rows(design: Design, run: str = "", *, tried: bool = True) -> dict[
         "blocking": [row for one in found for row in _blocking(one)],
         "cures": [_cure(one, cure) for one, cure in ways],
     }
+
+
+def ways_out(design: Design, one: Ordered) -> tuple[AssemblyCure, ...]:
+    """What helps an assembly without an order, each way tried; none that brings a stop."""
+
+    def stops(changed: Design) -> Stops:
+        return frozenset((row.rule, row.where) for row in changed.findings if row.severity == "stop")
+
+    return cures(design, one, lambda job: derive(job, design.context), stops)
 
 
 def _titles(one: Ordered) -> dict[str, str]:

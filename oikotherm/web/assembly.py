@@ -7,7 +7,6 @@ from typing import Any
 from flask import Blueprint, request
 from markupsafe import Markup
 
-from ..core.design import derive
 from ..core.errors import Refused
 from ..core.making.assembly.lawful import Blocked
 from ..core.making.assembly.planner import Step
@@ -21,10 +20,11 @@ from ..core.work.assembling import (
     services_of,
     tools_wanted,
 )
-from ..core.work.assembly_cures import BY_HAND, cures
+from ..core.work.assembly_cures import BY_HAND
 from ..core.work.records import joint_states
 from ..core.work.undo import MANY, undo_depths
 from ..drawing.assembly_step import SEEN_MM, clock_dial, clock_hour, step_picture, swing_mm
+from ..exchange.assembly import ways_out as cures_of
 from ..store import van as van_store
 from . import db
 from .frame import Frame, page_data
@@ -115,7 +115,7 @@ def _blocked(shown: Ordered, one: Blocked) -> dict[str, Any]:
 @bp.get("")
 def index(uid: str) -> str:
     """A step of the order, or what stops it."""
-    return Frame(uid, "assembly").render("assembly.html", cures=None, sheet=())
+    return Frame(uid, "assembly").render("assembly.html", cures=None)
 
 
 @bp.get("/cures")
@@ -125,8 +125,7 @@ def ways_out(uid: str) -> str:
     shown = frame.data["shown"]
     if shown is None:
         raise Refused("service", request.args.get("service", ""), "a service with new pipe", "gas")
-    found = cures(frame.design, shown, lambda job: derive(job, frame.design.context))
-    return frame.render("assembly.html", cures=found, sheet=())
+    return frame.render("assembly.html", cures=cures_of(frame.design, shown))
 
 
 @bp.get("/sheet")

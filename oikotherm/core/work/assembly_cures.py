@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 from ..errors import Refused
 from ..job.commands import apply_all
@@ -41,12 +41,18 @@ class AssemblyCure:
     cuts_mm: tuple[float, ...] = ()
 
 
-def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) -> tuple[AssemblyCure, ...]:
-    """The cures of an assembly without an order, those that work first. derived: makes a design of a changed job; every
-    cure is tried by it."""
+D = TypeVar("D", bound=Layout)
+Stops = frozenset[tuple[str, tuple[str, ...]]]  # rule and place of what is a stop
+
+
+def cures(
+    design: D, ordered: Ordered, derived: Callable[[Job], D], stops: Callable[[D], Stops]
+) -> tuple[AssemblyCure, ...]:
+    """The cures of an assembly without an order, those that work first. derived: makes a design of a changed job, by
+    which every cure is tried; stops: what is a stop in a design: a cure that brings one is dropped."""
     found: list[AssemblyCure] = []
     seen: set[str] = set()
-    before = len(ordered.plan.blocking)
+    before, stood = len(ordered.plan.blocking), stops(design)
     for blocked in ordered.plan.blocking:
         for title, command, part, effect in _ideas(design, ordered, blocked):
             if effect in seen or len(seen) >= MOST_TRIED or sum(one.works for one in found) >= ENOUGH:
@@ -59,7 +65,7 @@ def cures(design: Layout, ordered: Ordered, derived: Callable[[Job], Layout]) ->
             except Refused:
                 continue
             works, left = after.verdict == "order", len(after.blocking)
-            if works or left < before:
+            if (works or left < before) and not stops(changed) - stood:
                 cuts = _new_cuts(design, changed, str(command["run"]))
                 found.append(
                     AssemblyCure(title, (command,), effect, blocked.joint, part, PRICE[part], works, left, cuts)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -15,6 +15,7 @@ from ..core.joints.fitted import Joint
 from ..core.joints.takeoff import parts_title
 from ..core.layout import Layout
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
+from ..core.work.assembling import bench_words, order_of_run
 from ..core.work.heats import heats
 from ..core.work.place import place_words
 from ..core.work.plan import move
@@ -247,10 +248,22 @@ def _order(frame: Frame) -> dict[str, Any]:
         "count": sum(step.key in done for step in steps),
         "elsewhere": sum(step.key in done for step in steps) - sum(step.key in done for step in listed.rows),
         "water": frame.design.water_work,
+        "bench": _bench(frame.design, listed.rows),
         "gates": {step.key: words for step in listed.rows if (words := _gate_said(step, done))},
         "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
         "house": _house_said(frame.design, [step for step in steps if step.key in done]),
     }
+
+
+def _bench(design: Layout, steps: Iterable[WorkStep]) -> dict[str, str]:
+    """Of the pipe steps of threaded pipe shown, what is put together on the bench and what is made last; none in a job
+    too large for it."""
+    if len(design.fitted.joints) > MOST_JOINTS:
+        return {}
+    threaded = {joint.run for joint in design.fitted.joints.values() if joint.method == "thread"}
+    runs = {step.key: step.key.partition(":")[2] for step in steps if step.rule == "pipe"}
+    steel = {run.id for run in design.job.runs if "thread" in design.context.catalogue.methods_of(run.pipe.code)}
+    return {key: bench_words(order_of_run(design, run)) for key, run in runs.items() if run in threaded & steel}
 
 
 def _gate_said(step: WorkStep, done: Mapping[str, Any]) -> str:
@@ -259,6 +272,7 @@ def _gate_said(step: WorkStep, done: Mapping[str, Any]) -> str:
     return f"Ticked with {left} of {len(step.checks)} not ticked: see to them" if left and step.key in done else ""
 
 
+MOST_JOINTS = 600  # of a job whose orders of assembly are worked out for its plan
 MOST_RUNS = 6  # named singly; more are counted
 
 

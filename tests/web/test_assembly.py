@@ -43,6 +43,17 @@ class PlayerTest(WebCase):
         sheet = self.page("/jobs/fernhollow/assembly/sheet?run=G3")
         self.assertEqual(sheet.count('class="drawing assembly-step"'), many)
 
+    def test_the_plan_names_the_bench_groups(self) -> None:
+        """Of threaded runs: what is carried to its place as one, and the union last; soldered pipe has the link."""
+        with writing(self.conn):
+            jobs.create(self.conn, whole("fernhollow"), "demo")
+        page = unescape(self.page("/jobs/fernhollow/order?part=all"))
+        step = page.partition('data-key="pipe:G2"')[2].partition("</li>")[0]
+        self.assertIn("On the bench: G2-G + 1/2 tee thread;", step)
+        self.assertIn("Made last: 1/2 union of G2.", step)
+        self.assertIn("assembly?run=C1", page)
+        self.assertNotIn("On the bench", page.partition('data-key="pipe:C1"')[2].partition("</li>")[0])
+
     def test_the_picture_holds_what_moves_and_where_it_ends(self) -> None:
         """An elbow of the trunk turned onto upright pipe: what moves is drawn as moving and nothing that is not yet
         there; its outlet looks west, three hours left of north seen from above."""

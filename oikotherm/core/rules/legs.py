@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Protocol
 
-from ..job.model import Leg
+from ..job.model import Job, Leg
 from ..job.writing import exact_length
-from .registry import View
+from ..joints.fitted import Fitted
 
 
-def put_in_leg(view: View, run_id: str, leg: Leg, text: str, at_mm: float) -> dict[str, Any]:
+class Piped(Protocol):
+    """A job with its pipe fitted out: what a rule looks at, or a layout."""
+
+    @property
+    def job(self) -> Job: ...
+
+    @property
+    def fitted(self) -> Fitted: ...
+
+
+def put_in_leg(view: Piped, run_id: str, leg: Leg, text: str, at_mm: float) -> dict[str, Any]:
     """The command that puts a part into a leg so far along it; the leg keeps its whole length and how sure it is."""
     length = view.fitted.pipework.runs[run_id].lengths[leg.id]
     unit, comma = view.job.pace_unit, view.job.practice == "continental"

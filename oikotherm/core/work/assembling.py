@@ -41,6 +41,7 @@ FLEXIBLE_PLAY_MM = 50.0  # typ
 SOFT_FREE_MM = 150.0  # typ: the least of plastic pipe that gives way
 FLEXIBLE = ("csst", "conn")
 SOFT = ("plastic", "multilayer")
+MOST_GROUPS = 4  # of the bench, named in the plan
 WRENCHES = ((22.0, 250.0), (34.0, 350.0), (49.0, 450.0), (61.0, 600.0))  # OD of the pipe up to -> wrench (typ)
 FACES = ("flare", "washer", "union")
 OPENS = (*FACES, "compression", "compression-mlc", "tail", "csst", "push-fit")  # come apart without turning pipe
@@ -94,10 +95,31 @@ def order_of(design: Layout, service: str) -> Ordered:
 
 
 def order_of_run(design: Layout, run: str) -> Ordered:
-    """The order of assembly of one run by itself. Raises Refused for a run that is not there."""
-    assembly = assembly_of(design, [run])
-    found = design.job.run(run)
-    return Ordered(found.service if found else "", (run,), assembly, plan(assembly))
+    """The order of assembly of one run by itself, worked out once. Raises Refused for a run that is not there."""
+
+    def work_out() -> Ordered:
+        assembly = assembly_of(design, [run])
+        found = design.job.run(run)
+        return Ordered(found.service if found else "", (run,), assembly, plan(assembly))
+
+    kept: Ordered = design.kept(f"order of assembly of run {run}", work_out)
+    return kept
+
+
+def bench_words(ordered: Ordered) -> str:
+    """An order in a sentence for the plan: what is put together on the bench, and the joint that is made last; "" for
+    one without joints."""
+    titles = {part.key: part.title for part in ordered.assembly.parts}
+    steps = ordered.plan.steps
+    if ordered.plan.verdict != "order":
+        return "It cannot be put together as paced." if ordered.plan.verdict == "impossible" else ""
+    if not steps:
+        return ""
+    groups = [step.moves for step in steps if step.where != "bench" and len(step.moves) > 1]
+    said = "; ".join(" + ".join(titles[key] for key in moves) for moves in groups[:MOST_GROUPS])
+    more = f" and {len(groups) - MOST_GROUPS} more" if len(groups) > MOST_GROUPS else ""
+    last = next(one.title for one in ordered.assembly.joints if one.key == steps[-1].joint)
+    return (f"On the bench: {said}{more}. " if said else "") + f"Made last: {last}."
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,12 +11,12 @@ from typing import Any, TypeVar
 from ..errors import Refused
 from ..job.commands import apply_all
 from ..job.model import Job, Leg, Run
-from ..job.writing import exact_length
 from ..layout import Layout
 from ..making.assembly.lawful import Blocked
 from ..making.assembly.planner import plan
 from ..making.cut import cut_of
 from ..quantity import length_text
+from ..rules.legs import put_in_leg
 from .assembling import Ordered, assembly_of
 
 LEAST_LEG_MM = 160.0  # typ: of pipe that a union or a coupling goes into
@@ -137,7 +137,7 @@ def _ideas(design: Layout, ordered: Ordered, blocked: Blocked) -> Iterator[Idea]
         places = {beside, length - beside} if blocked.why == "passes" else {length / 2}
         for part, word in _parts(design, run, blocked.why):
             for at in sorted(places):
-                command = _put(design, run, leg, length, f"[{part}]", at)
+                command = put_in_leg(design, run.id, leg, f"[{part}]", at)
                 where = length_text(round(at), design.job.pace_unit, with_unit=True)
                 yield f"{word} on {run.id}", command, part, f"[{part}] {where} into its leg {leg.dir}, on {run.id}"
 
@@ -150,16 +150,3 @@ def _parts(design: Layout, run: Run, why: str) -> Iterator[tuple[str, str]]:
         yield "union", "A union"
     else:
         yield "slip", "A slip coupling"
-
-
-def _put(design: Layout, run: Run, leg: Leg, length_mm: float, text: str, at_mm: float) -> dict[str, Any]:
-    """The command that puts a part into a leg; the leg keeps its whole length and how sure it is."""
-    unit, comma = design.job.pace_unit, design.job.practice == "continental"
-    doubt = "" if leg.basis == "taped" else "?"
-
-    def said(mm: float) -> str:
-        words = exact_length(round(mm, 3), unit)
-        return (words.replace(".", ",") if comma else words) + doubt
-
-    rest = f"{leg.dir}?" if leg.length_mm is None else f"{leg.dir}{said(length_mm - at_mm)}"
-    return {"do": "retype_item", "run": run.id, "item": leg.id, "text": f"{leg.dir}{said(at_mm)} {text} {rest}"}

@@ -50,31 +50,49 @@ class Plan:
 
 
 def plan(assembly: Assembly, search_s: float = SEARCH_S) -> Plan:
-    """An order in which every joint can be made, or that there is none, or that none was found in time. Ties: what is
-    put together on the bench first, then what is nearest to what is in place, then as the assembly lists them."""
+    """An order in which every joint can be made, or that there is none, or that none was found in so much time of a
+    processor. Ties: what is put together on the bench first, then what is nearest to what is in place, then as the
+    assembly lists them."""
     rules = Lawful(assembly)
     whole = (1 << len(assembly.joints)) - 1
-    until = time.monotonic() + search_s
-    stuck = rules.no_part_through() or _stuck(rules, whole)
-    if stuck:
-        return Plan("impossible", (), stuck)
-    order = _taken_apart(rules, whole, until)
+    far = _distances(rules)
+    through = rules.no_part_through()
+    if through:
+        return Plan("impossible", (), through)
+    order = _straight_down(rules, whole, far)
     if order is None:
-        verdict: Verdict = "not proven" if time.monotonic() > until else "impossible"
-        return Plan(verdict, (), _blocking(rules, whole))
+        stuck = _stuck(rules, whole)
+        if stuck:
+            return Plan("impossible", (), stuck)
+        until = time.thread_time() + search_s
+        order = _taken_apart(rules, whole, far, until)
+        if order is None:
+            verdict: Verdict = "not proven" if time.thread_time() > until else "impossible"
+            return Plan(verdict, (), _blocking(rules, whole))
     return Plan("order", tuple(_steps(rules, _bench_first(rules, order))))
 
 
-def _taken_apart(rules: Lawful, whole: int, until: float) -> list[int] | None:
+def _straight_down(rules: Lawful, whole: int, far: Sequence[float]) -> list[int] | None:
+    """The joints in an order, found from the last without ever going back; None where that comes to an end."""
+    made, taken = whole, list[int]()
+    while made:
+        joint = next(_last_ones(rules, made, far), None)
+        if joint is None:
+            return None
+        made &= ~(1 << joint)
+        taken.append(joint)
+    return taken[::-1]
+
+
+def _taken_apart(rules: Lawful, whole: int, far: Sequence[float], until: float) -> list[int] | None:
     """The joints in an order that makes them all, found from the last; None for none, or where time is over."""
-    far = _distances(rules)
     dead: set[int] = set()
     made, taken = whole, list[int]()
     choices: list[Iterator[int]] = [_last_ones(rules, whole, far)]
     while choices:
         if not made:
             return taken[::-1]
-        if time.monotonic() > until:
+        if time.thread_time() > until:
             return None
         joint = next(choices[-1], None)
         if joint is None:

@@ -12,10 +12,10 @@ from ...quantity import PA_PER_PSI, length_text
 from ...work.house_view import along
 from ...work.records import Record, in_order
 from ...work.steps import Care, Reminder
-from .backflow import KINDS, Verdict, judge
+from .backflow import KINDS, PART_OF, Verdict, judge
 from .stations import SPEC
 
-KIND_OF = {"double-check": "dc", "reduced-pressure": "rpz", "vacuum-breaker": "pvb"}  # part -> kind
+KIND_OF = {part: kind for kind, part in PART_OF.items()}
 GUARDS = {"containment": "protects the street", "point-of-use": "protects the house from one appliance"}
 EVERY_MONTHS = 12
 RECORD = "backflow"

@@ -12,9 +12,10 @@ from ...job.model import Pipe
 from ...making import rows
 from ...making.stack import APART_MM, Body, Stack, stack
 from ...quantity import trim
+from .backflow import PART_OF
 
 OVER_LEAST_MM = 5.0  # what each piece is longer than the least that can be made (typ)
-PARTS = {"dc": "double-check", "rpz": "reduced-pressure"}  # kind -> part of the catalogue
+PARTS = {kind: PART_OF[kind] for kind in ("dc", "rpz")}  # those that go in by a row
 
 
 @dataclass(frozen=True, slots=True)

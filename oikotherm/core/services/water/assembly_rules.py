@@ -11,13 +11,13 @@ from ...pipework.geometry import Node
 from ...quantity import length_text
 from ...rules.legs import put_in_leg
 from ...rules.registry import Remedy, RuleBook, Said, View
-from .backflow import ROOM_MM, devices
+from .backflow import PART_OF, ROOM_MM, devices
 from .network import kind_of
 from .size_rules import networks_of, pressure
 from .stations import SPEC
 
 rule = RuleBook("water")
-ASSEMBLIES = ("double-check", "reduced-pressure")
+ASSEMBLIES = (PART_OF["dc"], PART_OF["rpz"])
 OWN = (*ASSEMBLIES, "check")
 CONTAINS = "containment"
 LEAST_LEG_MM = 380.0  # room for an assembly and its joints
@@ -98,7 +98,7 @@ def assembly_drain(view: View) -> Iterable[Said]:
     work = view.fitted.pipework
     drains = [place for place in work.ports.values() if place.station.kind == "tundish"]
     for node in _assemblies(view):
-        if node.part != "reduced-pressure":
+        if node.part != PART_OF["rpz"]:
             continue
         near = any(
             math.hypot(place.plane.x - node.at.x, place.plane.y - node.at.y) <= DRAIN_WITHIN_MM
@@ -182,7 +182,7 @@ def breaker_height(view: View) -> Iterable[Said]:
         holds = {key: section.id for section in net.sections for key in section.nodes}
         for key in holds:
             node = work.nodes[key]
-            if node.kind != "device" or node.part != "vacuum-breaker":
+            if node.kind != "device" or node.part != PART_OF["pvb"]:
                 continue
             behind = [end for end in net.ends if holds[key] in end.path and end.port in work.ports]
             highest = max(behind, key=lambda end: work.ports[end.port].mouth.z, default=None)

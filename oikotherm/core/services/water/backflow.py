@@ -19,6 +19,7 @@ from ...working import Step
 
 Hazard = Literal["low", "high", "1", "2", "3", "4", "5"]
 Kind = Literal["rpz", "dc", "pvb"]
+PART_OF = {"dc": "double-check", "rpz": "reduced-pressure", "pvb": "vacuum-breaker"}  # kind -> part of the catalogue
 HAZARDS = ("low", "high", "1", "2", "3", "4", "5")
 ROOM_MM = (300.0, 1500.0)  # an assembly stands between these above the floor (typ)
 AUTHORITY = "the authority having jurisdiction decides"

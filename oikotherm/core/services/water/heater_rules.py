@@ -17,13 +17,14 @@ from ...rules.service import place_for_part
 from ...tables import read_rows
 from ...work.steps import gauge_unit
 from .. import spec
+from .backflow import PART_OF
 from .expansion import ExpansionTank, discharge_pipe, expansion_tank, hung
 from .network import COLD_C, HOT_C, USUAL_SUPPLY_PA, reduced_to_pa
 from .small import RELIEF_PA
 from .stations import SPEC
 
 rule = RuleBook("water")
-ONE_WAY = ("check", "reducing", "double-check", "reduced-pressure", "vacuum-breaker")
+ONE_WAY = ("check", "reducing", *PART_OF.values())
 STORES = ("storage", "electric", "heat-pump", "indirect")
 LEAST_STORE_C = 60.0
 D1_MOST_MM = 600.0

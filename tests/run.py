@@ -15,7 +15,7 @@ PAGES = [
     f"tests.browser.test_{name}"
     for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live", "house", "assembly")
 ]
-BESIDE = [*PAGES, "tests.test_faults", "tests.test_kill"]  # what waits on servers, too: two halves of about one length
+BESIDE = [*PAGES, "tests.test_faults"]  # what waits on servers, too: two halves of about one length
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -65,6 +65,7 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_lawful",
                 "tests.test_services",
                 "tests.test_campaign",
+                "tests.test_kill",
                 "tests.test_cli",
                 "tests.test_pack",
                 "tests.test_run",

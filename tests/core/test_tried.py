@@ -60,7 +60,7 @@ class TriedTest(unittest.TestCase):
                         if kept is not None:
                             self.assertEqual(kept.tried, "partly" if left else "clears")
                         count["dropped" if kept is None else kept.tried] += 1
-        self.assertGreater(count["clears"], cases(150, 400))
+        self.assertGreater(count["clears"], cases(250, 400))
         self.assertGreater(count["dropped"], 10)
         print(f"remedies: {dict(count)}")
 

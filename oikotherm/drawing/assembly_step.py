@@ -17,6 +17,7 @@ Place = Callable[[Vec], XY]  # a spot of the house on the picture
 BENCH_MM, LEAST_MM, MOST_MM = 130.0, 260.0, 1600.0  # half of what is shown around a joint
 PIPE_TIMES = 2.5  # longer than so many radii it is pipe, shorter an arm of a fitting
 SEEN_MM = 40.0  # a smaller swing turns on the spot
+BESIDE = 22.0  # a name from the middle line of its part
 ROUND = 48  # corners of a circle
 
 
@@ -174,7 +175,7 @@ def _names(rows: Sequence[tuple[Part, str]], at: Place, width: float, height: fl
             continue
         one = max(part.capsules, key=lambda c: c.b.minus(c.a).length)
         x, y = at(one.a.plus(one.b.minus(one.a), 0.5))
-        x, y = min(max(x + 14, 8.0), width - 190), min(max(y - 12, 18.0), height - 30)
+        x, y = min(max(x + BESIDE, 8.0), width - 190), min(max(y, 18.0), height - 30)
         while any(abs(y - other) < 18 and abs(x - beside) < 190 for beside, other in taken):
             y += 18
         taken.append((x, y))

@@ -61,8 +61,8 @@ def isolate(design: Layout, key: str) -> Isolation:
 
 def _shut(house: House, valves: frozenset[str], sources: Sequence[str], opens: tuple[str, ...]) -> Isolation:
     """The finished house with valves and sources shut, and others opened, against it as it stands as a rule."""
-    now = house.standing()
-    before, warm_before = house.state(now), _warm(house, house.state(now), now)
+    before = house.usual
+    warm_before: set[str] = house.design.kept("warm outlets", lambda: _warm(house, before, house.standing()))
     now = house.standing()
     now.valves = (now.valves | valves) - set(opens)
     now.gone |= set(sources)

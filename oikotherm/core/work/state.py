@@ -286,6 +286,11 @@ class House:
         found = self.design.job.run(run)
         return found.role if found else ""
 
+    @cached_property
+    def usual(self) -> HouseState:
+        """How the finished house stands as a rule."""
+        return self.state(self.standing())
+
     def _state(self, run: str) -> str:
         found = self.design.job.run(run)
         return found.state if found else "keep"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ...job.model import DeviceItem, Item, Leg, Run
+from ...job.ways import Vec
 from ...job.writing import item_text
 from ...network.graph import CLOSES
 from ...quantity import length_text
@@ -20,13 +21,14 @@ LEAST_PART_LEG_MM = 200.0  # room for a valve or a strainer and its joints
 FROST_LAG_MM = 25.0  # typ
 
 
-def _stand(view: View) -> Iterator[tuple[Run, int, DeviceItem]]:
-    """Every assembly: its run, its place among the items, itself."""
+def _stand(view: View) -> Iterator[tuple[Run, int, DeviceItem, Vec | None]]:
+    """Every assembly: its run, its place among the items, itself, where it is."""
     for run in view.job.runs:
         if run.service == SPEC.id and run.state != "remove":
             for n, item in enumerate(run.items):
                 if isinstance(item, DeviceItem) and item.part in ASSEMBLIES:
-                    yield run, n, item
+                    node = view.fitted.pipework.nodes.get(f"{item.id}/device")
+                    yield run, n, item, node.at if node else None
 
 
 def _leg(view: View, run: Run, items: Iterable[Item]) -> Leg | None:
@@ -51,10 +53,9 @@ def _put(view: View, run: Run, leg: Leg, text: str, title: str) -> Remedy:
     "std; the authority having jurisdiction",
 )
 def point_of_use_place(view: View) -> Iterable[Said]:
-    for run, n, item in _stand(view):
+    for run, n, item, at in _stand(view):
         if item.setting != POINT_OF_USE:
             continue
-        at = view.fitted.pipework.nodes.get(f"{item.id}/device")
         tee = next((one for one in run.items[:n] if one.kind == "tee"), None)
         branches = view.job.run(run.start.partition(".")[0]) is not None
         if branches and tee is None:
@@ -68,7 +69,7 @@ def point_of_use_place(view: View) -> Iterable[Said]:
             (run.id, item.id),
             says,
             (),
-            at.at if at else None,
+            at,
             ("on the appliance's own branch, right behind its tee", "[… set containment] where the street is meant"),
         )
 
@@ -81,16 +82,15 @@ def point_of_use_place(view: View) -> Iterable[Said]:
     "typ; its listing",
 )
 def assembly_way(view: View) -> Iterable[Said]:
-    for run, n, item in _stand(view):
+    for run, n, item, at in _stand(view):
         before = next((one for one in reversed(run.items[:n]) if isinstance(one, Leg)), None)
-        node = view.fitted.pipework.nodes.get(f"{item.id}/device")
         if before is None or before.dir != "D" or item.arrow == "against":
             continue
         yield Said(
             (run.id, item.id),
             f"The assembly on {run.id} hangs in falling pipe.",
             (),
-            node.at if node else None,
+            at,
             ("a level stretch of it, arrow with the flow", "rising pipe, where its listing has that"),
         )
 
@@ -104,7 +104,7 @@ def assembly_way(view: View) -> Iterable[Said]:
 )
 def assembly_frost(view: View) -> Iterable[Said]:
     work, unit = view.fitted.pipework, view.job.pace_unit
-    for run, _, item in _stand(view):
+    for run, _, item, at in _stand(view):
         key = f"{item.id}/device"
         own = [work.straights[one] for one in work.arms.get(key, {}).values()]
         bare = next((one for one in own if one.place in COLD_PLACES and (one.lag_mm or 0.0) < FROST_LAG_MM), None)
@@ -115,7 +115,7 @@ def assembly_frost(view: View) -> Iterable[Said]:
             (run.id, item.id),
             f"The assembly on {run.id} lies {bare.place} without {lag} of lagging.",
             (),
-            work.nodes[key].at,
+            at,
             ("indoors, behind the wall", f"{{{bare.place} lag {FROST_LAG_MM:g}}} and a box over it"),
         )
 
@@ -128,18 +128,17 @@ def assembly_frost(view: View) -> Iterable[Said]:
     "usual practice",
 )
 def assembly_strainer(view: View) -> Iterable[Said]:
-    for run, n, item in _stand(view):
+    for run, n, item, at in _stand(view):
         if any(isinstance(one, DeviceItem) and one.part in ("strainer", "filter") for one in run.items[:n]):
             continue
         leg = _leg(view, run, run.items[:n])
-        node = view.fitted.pipework.nodes.get(f"{item.id}/device")
         fits = view.context.catalogue.device("strainer", run.pipe.code, run.pipe.size) is not None
         remedies = (_put(view, run, leg, "[strainer]", "Put a strainer before it"),) if leg and fits else ()
         yield Said(
             (run.id, item.id),
             f"No strainer stands before the assembly on {run.id}.",
             remedies,
-            node.at if node else None,
+            at,
             ("a strainer between stop valve and assembly",),
         )
 
@@ -152,7 +151,7 @@ def assembly_strainer(view: View) -> Iterable[Said]:
     "std; the authority having jurisdiction",
 )
 def assembly_valves(view: View) -> Iterable[Said]:
-    for run, n, item in _stand(view):
+    for run, n, item, at in _stand(view):
         text = item_text(item, view.style)
         for word, items in (("before", run.items[:n][::-1]), ("behind", run.items[n + 1 :])):
             own: list[Item] = []
@@ -163,12 +162,11 @@ def assembly_valves(view: View) -> Iterable[Said]:
             if any(isinstance(one, DeviceItem) and one.part in CLOSES for one in own):
                 continue
             leg = _leg(view, run, own)
-            node = view.fitted.pipework.nodes.get(f"{item.id}/device")
             yield Said(
                 (run.id, item.id, word),
                 f"No valve of its own stands {word} {text} on {run.id}.",
                 (_put(view, run, leg, "[iso]", f"Put a valve {word} it"),) if leg else (),
-                node.at if node else None,
+                at,
                 (f"[iso] {word} it, before anything branches off",),
             )
 

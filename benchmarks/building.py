@@ -8,7 +8,8 @@ from oikotherm.core.catalogue import standard
 from oikotherm.core.job.document import blank, read_as
 from oikotherm.core.job.house_acts import station_ports
 from oikotherm.core.job.model import Job
-from oikotherm.core.job.notation import Style, parse_run
+from oikotherm.core.job.notation import parse_run
+from oikotherm.core.job.words import Style
 from oikotherm.core.services import spec
 
 ROW = 15

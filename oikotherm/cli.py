@@ -145,23 +145,18 @@ def _passphrase(args: argparse.Namespace) -> str:
 
 
 def demo(args: argparse.Namespace) -> int:
-    """Load the demo jobs that are not there yet; --fresh puts them back as they were."""
+    """Load the demo jobs that are not there yet, with the van, prices and work of a demo firm; --fresh puts the jobs
+    back as they were."""
     from .demo import documents
+    from .demo.firm import load_demo
     from .store import jobs
-    from .store.database import open_database, writing
+    from .store.database import open_database
 
     conn = open_database(_database(args))
+    there = {job.uid: jobs.exists(conn, job.uid) for job in documents()}
+    load_demo(conn, fresh=args.fresh, firm=not args.jobs_only)
     for job in documents():
-        with writing(conn):
-            there = jobs.exists(conn, job.uid)
-            last = jobs.last_rev(conn, job.uid)
-            if there and args.fresh:
-                conn.execute("DELETE FROM job WHERE uid = ?", (job.uid,))
-                conn.execute("DELETE FROM setting WHERE name = ?", (f"printed:{job.uid}",))
-                conn.execute("DELETE FROM job_text WHERE uid = ?", (job.uid,))
-            if not there or args.fresh:
-                jobs.create(conn, job, "demo", floor=last)
-        print(f"{job.title}: {'kept' if there and not args.fresh else 'loaded'}")
+        print(f"{job.title}: {'kept' if there[job.uid] and not args.fresh else 'loaded'}")
     return 0
 
 
@@ -390,9 +385,11 @@ class _Parser(argparse.ArgumentParser):
 
 def sim(args: argparse.Namespace) -> int:
     """A stand-in for a device: gauge reads a pipe that leaks, and sends its readings to a running test; backflow is a
-    differential gauge on an assembly."""
+    differential gauge on an assembly; merchant answers for prices."""
     if args.device == "backflow":
         return _sim_backflow(args)
+    if args.device == "merchant":
+        return _sim_merchant(args)
     for name in ("url", "volume"):
         if getattr(args, name) is None:
             raise Refused(f"--{name}", "nothing", f"--{name} of the gauge", "20" if name == "volume" else "http://...")
@@ -414,6 +411,23 @@ def sim(args: argparse.Namespace) -> int:
     print("simulated gauge", file=sys.stderr, flush=True)
     done = send(args.url, gauge, minutes=args.minutes, every_s=args.every, speed=args.speed)
     print(json.dumps({"readings": done.readings, "ended": done.why}))
+    return 0
+
+
+def _sim_merchant(args: argparse.Namespace) -> int:
+    """A merchant on the loopback address, until it is stopped."""
+    from .exchange.merchant import stand_in
+
+    if not 0 <= args.missing <= 1:
+        raise Refused("--missing", args.missing, "a share from 0 to 1", "0.06")
+    server = stand_in(args.port, args.missing, lambda words: print(words, file=sys.stderr, flush=True))
+    print(f"simulated merchant on http://127.0.0.1:{server.server_port}", file=sys.stderr, flush=True)
+    try:
+        server.serve_forever()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        server.server_close()
     return 0
 
 
@@ -462,9 +476,9 @@ def parser() -> argparse.ArgumentParser:
     server.add_argument("--lan", action="store_true", help="serve to the local network too; wants a passphrase")
     server.add_argument("--passphrase-file", help="file with the passphrase; else OIKOTHERM_PASSPHRASE")
     server.add_argument("--base-host", help="a host name this server answers to on the network")
-    add("demo", demo, data=True).add_argument(
-        "--fresh", action="store_true", help="put the demo jobs back as they were"
-    )
+    demos = add("demo", demo, data=True)
+    demos.add_argument("--fresh", action="store_true", help="put the demo jobs back as they were")
+    demos.add_argument("--jobs-only", action="store_true", help="without the firm: its van, prices, records")
     book = "data folder whose fitting book is laid over the catalogue (default: none)"
     checked = add("check", check)
     checked.add_argument("job", help="job document")
@@ -509,8 +523,9 @@ def parser() -> argparse.ArgumentParser:
     device = add("sim", sim)
     device.add_argument(
         "device",
-        choices=("gauge", "backflow"),
-        help="gauge: a pressure gauge with a logger; backflow: a differential gauge on an assembly",
+        choices=("gauge", "backflow", "merchant"),
+        help="gauge: a pressure gauge with a logger; backflow: a differential gauge on an assembly; merchant: answers "
+        "for prices",
     )
     device.add_argument("--url", help="of gauge: the address a running test gives")
     device.add_argument("--volume", help="of gauge: of the pipe; L, or text with a unit")
@@ -531,6 +546,8 @@ def parser() -> argparse.ArgumentParser:
     device.add_argument("--minutes", type=float, default=1440.0, help="how long, of its own time (1440)")
     device.add_argument("--every", type=float, default=1.0, help="seconds between readings (1)")
     device.add_argument("--seed", type=int, default=1, help="of its noise (1)")
+    device.add_argument("--port", type=int, default=8430, help="of merchant: its port on 127.0.0.1 (8430)")
+    device.add_argument("--missing", type=float, default=0.06, help="of merchant: share it has none of (0.06)")
     add("backup", backup, data=True).add_argument("to", nargs="?", help="file to make")
     add("restore", restore, data=True).add_argument("source", help="a backup")
     add("schema", schema)

@@ -14,7 +14,7 @@ from oikotherm.core.design import derive
 from oikotherm.core.job.commands import apply, apply_all
 from oikotherm.core.job.complete import complete
 from oikotherm.core.job.model import Job
-from oikotherm.core.job.notation import Style
+from oikotherm.core.job.words import Style
 from oikotherm.core.pipework.trace import trace
 from scripts.make_demo import surveyed
 

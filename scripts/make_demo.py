@@ -383,7 +383,8 @@ def fernhollow() -> Job:
         "C2 from C1.T1 cu-l 3/4: U4 =cu-l 1/2 U? -> EXP.in",
         "H1 from WH.hot cu-l 3/4: U14 S12 {boxed} =pexa 3/4 S6 W45 S51 D28 {view} =cu-l 1/2 D18 S? U? -> SNK.in",
         "G1 from REG.out fe-40 3/4: {outside} N5 [iso handle E] N4 [union] N3 U12 [clamp set 20ft] U36 W6 (wall 6) "
-        "{view} W54 D14 W24 U14 W16 [union] W17 *L1:D plug W33 D14 W24 U14 W33 *L2:D plug W33 D14 W24 U14 W41 (wall 4) "
+        "{view} W54+-2 D14+-1 W24+-2 U14+-1 W16+-2 [union] W17+-2 *L1:D plug W33+-2 D14+-1 W24+-2 U14+-1 W33+-2 *L2:D "
+        "plug W33+-2 D14+-1 W24+-2 U14+-1 W41+-2 (wall 4) "
         "W12 [iso] W8 [union] W8 S16 D38 *P1:D cap 6 W7 *M1 W7 *M2 W7 *M3 W7 *M4 plug W6 -> cap",
         "G2 from G1.M3 fe-40 1/2: D4 [label WH] D4 =csst EHD18 D8 N? D5 =fe-40 1/2 D6 [iso] D6 [union] D? "
         "*T1:D cap 3 W? -> WH.gas",

@@ -24,7 +24,7 @@ VIEWS = {
     "home": ("/", DESK),
     "bench": ("/bench/cut_length?pipe=cu-m+15&method=capillary&from=elbow&to=tee&centre_to_centre=500", DESK),
     "small-phone": ("/small/hang?stand=260&centres=1107", PHONE),
-    "joints-phone": ("/jobs/lockhouse/joints", PHONE),
+    "sticks": ("/jobs/fernhollow/make/sticks?floats=ask", DESK),
     "order-phone": ("/jobs/lockhouse/order", PHONE),
     "assembly": ("/jobs/fernhollow/assembly?run=G1&step=30", DESK),
     "house": ("/jobs/lockhouse/house?at=SOF", DESK),
@@ -35,7 +35,7 @@ VIEWS = {
 
 
 def main() -> None:
-    server = Server()
+    server = Server(firm=True)
     try:
         with sync_playwright() as play:
             browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)

@@ -280,7 +280,7 @@ class Posts:
         return text[: rng.randrange(len(text))] if rng.random() < 0.02 else text
 
     def texts(self, uid: str) -> dict[str, str]:
-        from oikotherm.core.job.notation import Style
+        from oikotherm.core.job.words import Style
         from oikotherm.core.job.writing import run_text
 
         job = jobs.head(self.conn, uid).job

@@ -10,7 +10,7 @@ from oikotherm.core.design import Design, derive
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import blank, read, read_as
 from oikotherm.core.job.model import Choice, Job, Station
-from oikotherm.core.job.notation import Style
+from oikotherm.core.job.words import Style
 from oikotherm.core.job.writing import run_text
 from oikotherm.demo import documents
 

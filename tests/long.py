@@ -19,6 +19,7 @@ from datetime import date
 
 from oikotherm.core.context import Context
 from oikotherm.core.design import derive
+from oikotherm.core.making.sticks import Part, lay_out
 from oikotherm.core.memory import Memory
 from oikotherm.core.work.assembling import orders
 from oikotherm.demo import documents
@@ -27,6 +28,7 @@ from tests.core.assembly.replay import Replay
 from tests.core.assembly.test_random import agreed
 from tests.core.gas.test_sizing import judged
 from tests.core.gas.test_tightness import campaign as gauges
+from tests.core.test_sticks import demo_lists, drawn_case, least_cost, random_case
 from tests.core.test_stubs3d import searched
 from tests.counts import LONG
 from tests.jobs import whole
@@ -34,6 +36,11 @@ from tests.jobs import whole
 PROCESSES = 2
 Found = tuple[Counter[str], list[str]]
 WHOLE_TESTS = (
+    "tests.test_kill",
+    "tests.core.test_admission.FuzzTest",
+    "tests.core.test_joints.FinderTest",
+    "tests.core.test_law.DoorsTest",
+    "tests.core.gas.test_sizing.NeverUnsafeTest",
     "tests.core.test_document.DocumentTest",
     "tests.core.test_memory",
     "tests.core.test_tried",
@@ -120,6 +127,25 @@ def whole_tests(seed: int, count: int) -> Found:
     return Counter({"modules": len(names)}), [] if done.returncode == 0 else [done.stderr[-2000:]]
 
 
+def sticks(seed: int, count: int) -> Found:
+    """Random pieces on random stock by the program and by trying every layout; cut lists of the demos proven."""
+    rng = random.Random(seed)
+    heard, wrong = Counter[str](), []
+    for _ in range(count):
+        pieces, stock, kerf_mm = random_case(rng, rng.randint(3, 8))
+        found = lay_out([Part(str(n), one) for n, one in enumerate(pieces)], stock, kerf_mm)
+        least = least_cost(pieces, stock, kerf_mm)
+        if abs(found.cost - least) > 1e-6 or found.gap:
+            wrong.append(f"{pieces} on {stock}: {found.cost} with gap {found.gap}, the least is {least}")
+        heard["layouts"] += 1
+    lists = demo_lists()
+    for _ in range(count // 10):
+        pieces, stock, kerf_mm = drawn_case(rng, lists)
+        found = lay_out([Part(str(n), one) for n, one in enumerate(pieces)], stock, kerf_mm)
+        heard["cut lists proven" if not found.gap else "cut lists with a gap"] += 1
+    return heard, wrong
+
+
 CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "five doors": (five_doors, 1_500),
     "edits": (edits, 60_000),
@@ -127,6 +153,7 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "gauge": (gauge, 500),
     "stubs": (stubs, 2_000),
     "assemblies": (assemblies, 2_000),
+    "sticks": (sticks, 4_000),
     "documents": (campaign.through_documents, 5_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),

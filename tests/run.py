@@ -13,9 +13,27 @@ import unittest
 
 PAGES = [
     f"tests.browser.test_{name}"
-    for name in ("pages", "joints", "journey", "site", "pace", "walk", "small", "gas", "live", "house", "assembly")
+    for name in (
+        "pages",
+        "joints",
+        "journey",
+        "site",
+        "pace",
+        "walk",
+        "small",
+        "gas",
+        "live",
+        "house",
+        "assembly",
+        "first",
+    )
 ]
-BESIDE = [*PAGES, "tests.test_faults"]  # what waits on servers, too: two halves of about one length
+BESIDE = [
+    *PAGES,
+    "tests.test_faults",
+    "tests.test_campaign",
+]  # what waits on servers, too: two halves of about one length
+SLOWEST = 20  # tests named with their time
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
 
@@ -50,7 +68,8 @@ def run(suite: unittest.TestSuite) -> tuple[int, int]:
     runner = unittest.TextTestRunner(stream=sys.stdout, resultclass=Result, verbosity=1)  # type: ignore[arg-type]
     result = runner.run(suite)
     assert isinstance(result, Result)
-    for seconds, name in sorted(result.times, reverse=True)[:5]:
+    print(f"  {sum(seconds for seconds, _ in result.times):6.1f} s in all, the slowest:")
+    for seconds, name in sorted(result.times, reverse=True)[:SLOWEST]:
         print(f"  {seconds:6.1f} s  {name}")
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     return result.passed, failed if result.testsRun else failed + 1
@@ -64,10 +83,10 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_layers",
                 "tests.test_lawful",
                 "tests.test_services",
-                "tests.test_campaign",
                 "tests.test_kill",
                 "tests.test_cli",
                 "tests.test_pack",
+                "tests.test_packs",
                 "tests.test_run",
             ]
         )

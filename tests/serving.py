@@ -21,12 +21,12 @@ ROOT = Path(__file__).parents[1]
 class Server:
     """`oikotherm serve` on a free port. kill() is SIGKILL; start() serves the same data again."""
 
-    def __init__(self, *, demo: bool = True) -> None:
+    def __init__(self, *, demo: bool = True, firm: bool = False) -> None:
         self.folder = tempfile.TemporaryDirectory()
         self.data = Path(self.folder.name)
         self.port = 0
         if demo:
-            self.run("demo")
+            self.run("demo", *([] if firm else ["--jobs-only"]))
         self.start()
 
     def run(self, *words: str) -> str:

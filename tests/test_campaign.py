@@ -20,13 +20,13 @@ class CampaignTest(unittest.TestCase):
         self.assertGreater(min(tally["answered"], tally["refused"]), 50)
 
     def test_posts_to_all_routes(self):
-        tally, wrong = campaign.through_posts(1, 140, every=30)
+        tally, wrong = campaign.through_posts(1, 90, every=10)
         self.assertEqual(wrong, [])
         self.assertGreater(min(tally["200"], tally["303"], tally["422"], tally["pages"]), 5)
 
     def test_it_would_see_what_breaks(self):
         with mock.patch("oikotherm.web.records.records_of", side_effect=KeyError("x")):
-            _, wrong = campaign.through_posts(1, 40)
+            _, wrong = campaign.through_posts(1, 25)
         self.assertTrue(wrong)
         with (
             mock.patch("oikotherm.core.layout.cuts", side_effect=KeyError("x")),

@@ -1,4 +1,4 @@
-"""The machine dies in the middle of work, twenty times: what was acknowledged is there afterwards."""
+"""The machine dies in the middle of work, again and again: what was acknowledged is there afterwards."""
 
 import http.client
 import json
@@ -12,17 +12,18 @@ from datetime import UTC, datetime
 from oikotherm.core.work.readings_in import time_of
 from oikotherm.store import jobs, live
 from oikotherm.store.database import connect, writing
+from tests.counts import cases
 from tests.serving import Server, Visitor
 
 START = datetime(2026, 3, 1, 10, 0, tzinfo=UTC).timestamp()
 
 
 class KillTest(unittest.TestCase):
-    def test_no_acknowledged_edit_is_lost_by_twenty_kills(self):
+    def test_no_acknowledged_edit_is_lost_by_kills(self):
         server = Server()
         self.addCleanup(server.close)
         acknowledged: list[tuple[int, str]] = []
-        for number in range(20):
+        for number in range(cases(8, 20)):
             visitor = Visitor(server)
             rev = acknowledged[-1][0] if acknowledged else 1
             count = 0
@@ -59,7 +60,7 @@ class KillTest(unittest.TestCase):
 
 
 class KilledGaugeTest(unittest.TestCase):
-    def test_no_acknowledged_reading_is_lost_by_ten_kills(self) -> None:
+    def test_no_acknowledged_reading_is_lost_by_kills(self) -> None:
         """A gauge at 1 Hz sends a minute at a time; what was answered is there once, in its order, after every kill."""
         server = Server()
         self.addCleanup(server.close)
@@ -68,7 +69,7 @@ class KilledGaugeTest(unittest.TestCase):
         with writing(conn):
             test = live.start(conn, "lockhouse", "gas/MTR.out/1", "tightness", "site lead", {})
         kept = 0
-        for number in range(10):
+        for number in range(cases(5, 10)):
             alive, timer = True, threading.Timer(0.02 + 0.013 * number, server.kill)
             while alive:
                 body = "\n".join(
@@ -96,6 +97,6 @@ class KilledGaugeTest(unittest.TestCase):
             seqs = [row[0] for row in conn.execute("SELECT seq FROM reading WHERE test = ? ORDER BY seq", (test.id,))]
             self.assertEqual(seqs, list(range(len(seqs))))
             self.assertIn(len(seqs) - kept, (0, 60))
-        print(f"kill -9 ten times: {kept} readings acknowledged, none lost")
-        self.assertGreaterEqual(kept, 600)
+        print(f"killed again and again: {kept} readings acknowledged, none lost")
+        self.assertGreaterEqual(kept, cases(300, 600))
         self.assertEqual(conn.execute("PRAGMA integrity_check").fetchone()[0], "ok")

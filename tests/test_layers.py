@@ -11,9 +11,9 @@ MAY = {
     "core": {"core"},
     "drawing": {"core", "drawing"},
     "store": {"core", "store"},
-    "demo": {"core", "demo"},
+    "demo": {"core", "store", "exchange", "demo"},
     "exchange": {"core", "drawing", "store", "exchange"},
-    "web": {"core", "drawing", "store", "exchange", "web"},
+    "web": {"core", "drawing", "store", "exchange", "demo", "web"},
 }
 # within core, from the ground up: a room may use those before it, and itself. spec: what a service is (services/*.py
 # and each stations.py);
@@ -32,6 +32,7 @@ ROOMS = (
     "spec",
     "job",
     "practice",
+    "supply",
     "context",
     "pipework",
     "joints",

@@ -311,10 +311,12 @@ class FirmTest(WebCase):
         self.client.post("/practice/rates", data={})
         self.assertEqual(hours(), before)
 
-    def test_property_gathers_stations_by_place(self):
+    def test_property_is_a_card_a_house_with_what_is_due(self):
         page = self.client.get("/property").text
-        self.assertIn("Scullery, north wall", page)
+        self.assertEqual(page.count('class="house-card"'), 1)
         self.assertIn("Service BLR", page)
+        self.assertIn("Where to shut it", page)
+        self.assertIn("not noted yet", page)
 
     def test_roles_and_instruments_are_kept_and_judged(self):
         post = lambda **form: self.client.post("/people", data=form).status_code  # noqa: E731

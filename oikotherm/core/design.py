@@ -10,11 +10,14 @@ from .context import Context
 from .job.model import Job
 from .layout import Layout
 from .making.consumables import Consumable, consumables
-from .making.materials import Coil, Length, OrderLine, Sticks, coils, lengths, parts, sticks
+from .making.materials import Coil, OrderLine, coils, parts
+from .making.order import Order, order
+from .making.pipe_stock import PipeStock, pipe_stocks
 from .memory import Memory
 from .rules import Finding
 from .rules.tried import tried
 from .services.rooms import rooms
+from .supply import Supply
 from .work.corners import Corners, corners
 from .work.plan import plan
 from .work.steps import WorkStep
@@ -22,12 +25,11 @@ from .work.steps import WorkStep
 
 @dataclass(frozen=True, slots=True)
 class Materials:
-    """What to order: fittings and parts, coils of floor loops, pieces on sticks, pipe off the coil, what is used up."""
+    """What to order: fittings and parts, coils of floor loops, pipe with the pieces cut from it, what is used up."""
 
     parts: tuple[OrderLine, ...]
     coils: tuple[Coil, ...]
-    sticks: tuple[Sticks, ...]
-    lengths: tuple[Length, ...]
+    pipes: tuple[PipeStock, ...]
     consumables: tuple[Consumable, ...]
 
 
@@ -41,14 +43,23 @@ class Design(Layout):
 
     @cached_property
     def materials(self) -> Materials:
+        """What to order where nothing is known of van and prices."""
+        return self.materials_from(Supply())
+
+    def materials_from(self, supply: Supply) -> Materials:
+        """What to order, offcuts first, by the firm's prices."""
         catalogue = self.context.catalogue
         return Materials(
             parts(self.fitted, catalogue),
             coils(self.fitted),
-            sticks(self.cuts, catalogue),
-            lengths(self.cuts, catalogue),
+            pipe_stocks(self.cuts, catalogue, supply, self.context.memory),
             consumables(self.job, self.fitted, self.supports, catalogue),
         )
+
+    def order(self, supply: Supply) -> Order:
+        """Everything to order, with the firm's stock and prices."""
+        found = self.materials_from(supply)
+        return order(self.job, supply, found.parts, found.pipes, found.coils, found.consumables)
 
     @cached_property
     def water_work(self) -> tuple[Any, ...]:

@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 from .context import Context
 from .job.in_force import in_force
 from .job.model import Job
-from .job.notation import Style
+from .job.words import Style
 from .job.writing import run_text
 from .joints.fit_out import fit_out
 from .joints.fitted import Fitted

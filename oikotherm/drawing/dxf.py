@@ -27,6 +27,7 @@ _KIND = {
     "compass": "HOUSE",
     "obstacle": "OBSTACLES",
     "dimension": "DIMENSIONS",
+    "band": "DIMENSIONS",
     "fitting": "FITTINGS",
     "closing": "FITTINGS",
 }

@@ -13,6 +13,8 @@ from typing import Any
 
 FONTS = Path(__file__).with_name("fonts")
 REGULAR, BOLD = "DejaVuSansCondensed", "DejaVuSansCondensed-Bold"
+TEXT, TEXT_BOLD = "AtkinsonHyperlegibleNext-Regular", "AtkinsonHyperlegibleNext-Bold"
+"""The face of running text; it has Latin signs alone, and what it lacks is set in the other."""
 MOST_NAMED = 12
 
 
@@ -28,6 +30,32 @@ def known_signs() -> frozenset[int]:
         pdfmetrics.registerFont(font)
         signs.append(frozenset(font.face.charToGlyph))
     return signs[0] & signs[1]
+
+
+@functools.cache
+def text_signs() -> frozenset[int]:
+    """The code points the face of running text has, which is registered with reportlab."""
+    from reportlab.lib.fonts import addMapping
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+
+    known_signs()
+    signs: list[frozenset[int]] = []
+    for name in (TEXT, TEXT_BOLD):
+        font = TTFont(name, str(FONTS / f"{name}.ttf"))
+        pdfmetrics.registerFont(font)
+        signs.append(frozenset(font.face.charToGlyph))
+    for bold, name in ((0, TEXT), (1, TEXT_BOLD)):
+        for italic in (0, 1):
+            addMapping(TEXT, bold, italic, name)
+            addMapping(TEXT_BOLD, bold, italic, TEXT_BOLD)
+    return signs[0] & signs[1]
+
+
+def text_face(text: str, *, strong: bool = False) -> str:
+    """The face some words are set in: that of running text where it has all their signs."""
+    whole = all(ord(sign) in text_signs() or sign.isspace() for sign in text)
+    return (TEXT_BOLD if strong else TEXT) if whole else (BOLD if strong else REGULAR)
 
 
 def printable(text: str) -> str:

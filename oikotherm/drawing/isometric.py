@@ -13,6 +13,7 @@ from ..core.making.holes import joist_lines
 from ..core.pipework.trace import station_point
 from ..core.quantity import length_text
 from ..core.rules.ends import vector_words
+from .bands import band_strokes
 from .crossings import gaps, remains
 from .lines import pipe_lines
 from .look import MARGIN, Look, bands, shown
@@ -339,6 +340,7 @@ class _Drawer:
             if trace.finish_at is not None and trace.closing is not None and trace.closing.length > 3:
                 points = (at(trace.end), at(trace.finish_at))
                 self.out.strokes.append(Stroke(points, "closing", "", trace.run.id, trace.run.id, "closing error"))
+            self.out.strokes += band_strokes(trace, at, self.job.pace_unit)
 
     def _going(self) -> None:
         """Old pipe that goes: thin, crossed out at its middle."""
@@ -612,6 +614,8 @@ class _Drawer:
                 if abs(a[0] - b[0]) + abs(a[1] - b[1]) < 3:
                     continue
                 text = length_text(trace.lengths[leg.id], unit) + ("" if leg.basis == "taped" else "?")
+                if leg.band_mm:
+                    text += f" \N{PLUS-MINUS SIGN}{length_text(leg.band_mm, unit)}"
                 if self.look.dimensions:
                     self.dimensioned[leg.id] = (a, b)
                     wishes.append(Wish(text, "measure dimension", apart(a, b, *size(text)), leg.id, trace.run.id))

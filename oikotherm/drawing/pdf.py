@@ -88,6 +88,7 @@ LINES = {
     "station": _Line(INK, 0.6, "#ffffff"),
     "fitting": _Line(thick=3.0, round=True),
     "closing": _Line(BRICK, 0.8, dash=(2, 2)),
+    "band": _Line(SLATE, 0.8),
 }
 GOES = _Line(MUTED, 0.6, dash=(2, 3))  # a station that goes: its outline over what comes
 BOXED = ("tag", "badge")

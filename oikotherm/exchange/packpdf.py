@@ -12,7 +12,7 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.platypus import Flowable, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from ..core.design import Design
-from ..drawing.faces import BOLD, REGULAR, missing_said, printable
+from ..drawing.faces import REGULAR, TEXT, TEXT_BOLD, missing_said, printable, text_face, text_signs
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
@@ -25,6 +25,7 @@ Row = list[Any]
 MARGIN = 40
 RULED = TableStyle(
     [
+        ("FONTNAME", (0, 0), (-1, -1), TEXT),
         ("LINEBELOW", (0, 0), (-1, 0), 0.7, colors.black),
         ("LINEBELOW", (0, 1), (-1, -1), 0.25, colors.HexColor("#cfc9bb")),
         ("TOPPADDING", (0, 0), (-1, -1), 1.5),
@@ -33,9 +34,11 @@ RULED = TableStyle(
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
     ]
 )
-BODY = ParagraphStyle("body", fontName=REGULAR, fontSize=9, leading=12)
+BODY = ParagraphStyle("body", fontName=TEXT, fontSize=9, leading=12)
 SMALL = ParagraphStyle("small", parent=BODY, fontSize=7.5, leading=9.5)
-HEAD = ParagraphStyle("head", parent=BODY, fontName=BOLD, fontSize=12, leading=15, spaceBefore=10, spaceAfter=4)
+HEAD = ParagraphStyle(
+    "head", parent=BODY, fontName=TEXT_BOLD, fontSize=12, leading=15, spaceBefore=10, spaceAfter=4, keepWithNext=1
+)
 TITLE = ParagraphStyle("title", parent=HEAD, fontSize=17, leading=21)
 RECORD_ONLY = (
     "A record of readings and the sum they give; it certifies nothing by itself. Signed by the licensed person:"
@@ -57,7 +60,7 @@ class _Readings(Flowable):  # type: ignore[misc]
         trace_on(self.canv, self.plot, self.wide, REGULAR)
 
 
-class _Drawing(Flowable):  # type: ignore[misc]
+class Drawing(Flowable):  # type: ignore[misc]
     """A scene across the page."""
 
     def __init__(self, scene: Scene, width: float) -> None:
@@ -79,17 +82,17 @@ def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | No
     missing = missing_said(not_printed(design, pack))
     story = [
         *_front(design, pack, width),
-        *_sizes(pack, width),
-        *_sections(pack, width),
-        *_cuts(pack, width),
+        *sizes_chapter(pack, width),
+        *services_chapter(pack, width),
+        *cuts_chapter(pack, width),
         *_joints(pack, width),
-        *_plan(pack, width),
-        *_tests(pack),
+        *plan_chapter(pack, width),
+        *tests_chapter(pack),
         *_words(pack),
         Spacer(1, 8),
-        _text(pack["caution"], SMALL),
-        *([_text(missing, SMALL)] if missing else []),
-        *_certificates(pack, plots or {}, width),
+        text_of(pack["caution"], SMALL),
+        *([text_of(missing, SMALL)] if missing else []),
+        *certificates_chapter(pack, plots or {}, width),
     ]
     out = io.BytesIO()
     SimpleDocTemplate(
@@ -105,13 +108,18 @@ def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | No
     return out.getvalue()
 
 
-def _text(words: Any, style: Any = BODY) -> Any:
-    return Paragraph(printable(str(words)).translate(PLAIN), style)
+def text_of(words: Any, style: Any = BODY) -> Any:
+    text_signs()
+    said = printable(str(words))
+    strong = style.fontName == TEXT_BOLD
+    face = text_face(said, strong=strong)
+    plain = said.translate(PLAIN)
+    return Paragraph(plain if face == style.fontName else f'<font name="{face}">{plain}</font>', style)
 
 
-def _table(rows: list[Row], shares: list[float], width: float) -> Any:
+def table_of(rows: list[Row], shares: list[float], width: float) -> Any:
     """A table with a head; shares: of the width, a column each."""
-    cells = [[_text(cell, SMALL) for cell in row] for row in rows]
+    cells = [[text_of(cell, SMALL) for cell in row] for row in rows]
     made = Table(cells, colWidths=[width * share for share in shares], repeatRows=1)
     made.setStyle(RULED)
     return made
@@ -123,7 +131,7 @@ def _steps(working: Iterable[dict[str, Any]]) -> Story:
     for step in working:
         inputs = ", ".join(f"{name} {value:g}" for name, value in step["inputs"].items())
         given = f": {inputs}" if inputs else ""
-        found.append(_text(f"{step['formula']}{given} = {step['result']:g} {step['unit']}", SMALL))
+        found.append(text_of(f"{step['formula']}{given} = {step['result']:g} {step['unit']}", SMALL))
     return found
 
 
@@ -133,17 +141,17 @@ def _front(design: Design, pack: dict[str, Any], width: float) -> Story:
     if not pack["complete"]:
         status = "Not complete. " + " ".join(pack["stops"] or ["No passed test of the present pipework."])
     return [
-        _text(pack["title"], TITLE),
-        _text(pack["place"]),
-        _text(f"Revision {pack['rev']}, {pack['today']}"),
-        _text(status, HEAD),
-        _Drawing(scene, width),
-        _text(pack["caption"], SMALL),
+        text_of(pack["title"], TITLE),
+        text_of(pack["place"]),
+        text_of(f"Revision {pack['rev']}, {pack['today']}"),
+        text_of(status, HEAD),
+        Drawing(scene, width),
+        text_of(pack["caption"], SMALL),
         Spacer(1, 6),
     ]
 
 
-def _sizes(pack: dict[str, Any], width: float) -> Story:
+def sizes_chapter(pack: dict[str, Any], width: float) -> Story:
     return [one for circuit in pack["sizes"] for one in _circuit(circuit, width)]
 
 
@@ -153,8 +161,8 @@ def _circuit(circuit: dict[str, Any], width: float) -> Story:
     terms = f"{circuit['medium']} {circuit['flow_c']:g}/{circuit['return_c']:g} C"
     duty = f"Pump {head_kpa:.1f} kPa at {pump['flow_l_h']:.0f} L/h"
     story = [
-        _text(f"Sizes: circuit of {circuit['source']}, {terms}", HEAD),
-        _text(f"{duty}; index {circuit['index']}; water {circuit['volume_l']:.1f} L."),
+        text_of(f"Sizes: circuit of {circuit['source']}, {terms}", HEAD),
+        text_of(f"{duty}; index {circuit['index']}; water {circuit['volume_l']:.1f} L."),
     ]
     rows: list[Row] = [["Section", "Pipe", "L/h", "m/s", "Pa/m", "Pa", "Limits"]]
     rows += [
@@ -169,36 +177,36 @@ def _circuit(circuit: dict[str, Any], width: float) -> Story:
         ]
         for one in circuit["sections"]
     ]
-    story.append(_table(rows, [0.12, 0.16, 0.1, 0.1, 0.1, 0.1, 0.32], width))
+    story.append(table_of(rows, [0.12, 0.16, 0.1, 0.1, 0.1, 0.1, 0.32], width))
     rows = [["Emitter", "W", "L/h", "Way there and back, Pa"]]
     rows += [
         [f"{one['id']} {one['name']}", f"{one['output_w']:.0f}", f"{one['flow_l_h']:.0f}", f"{one['path_pa']:.0f}"]
         for one in circuit["emitters"]
     ]
-    story += [Spacer(1, 4), _table(rows, [0.5, 0.12, 0.12, 0.26], width)]
+    story += [Spacer(1, 4), table_of(rows, [0.5, 0.12, 0.12, 0.26], width)]
     path: list[str] = next((one["path"] for one in circuit["emitters"] if one["id"] == circuit["index"]), [])
     for section in circuit["sections"]:
         if section["id"] in path:
-            story += [_text(f"Working of section {section['id']}"), *_steps(section["working"])]
+            story += [text_of(f"Working of section {section['id']}"), *_steps(section["working"])]
     if vessel:
         needed = f"Expansion vessel {vessel['needed_l']:.1f} L needed, {vessel['said']}"
-        story.append(_text(f"{needed}; cold fill {vessel['cold_fill_bar']:.2f} bar", HEAD))
+        story.append(text_of(f"{needed}; cold fill {vessel['cold_fill_bar']:.2f} bar", HEAD))
         story += _steps(vessel["working"])
     return story
 
 
-def _sections(pack: dict[str, Any], width: float) -> Story:
+def services_chapter(pack: dict[str, Any], width: float) -> Story:
     """What each service puts into the pack."""
     story: Story = []
     for section in pack["sections"]:
-        story.append(_text(section["title"], HEAD))
+        story.append(text_of(section["title"], HEAD))
         if section["rows"]:
             columns = len(section["rows"][0])
-            story.append(_table(section["rows"], [1 / columns] * columns, width))
+            story.append(table_of(section["rows"], [1 / columns] * columns, width))
     return story
 
 
-def _cuts(pack: dict[str, Any], width: float) -> Story:
+def cuts_chapter(pack: dict[str, Any], width: float) -> Story:
     rows: list[Row] = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
     rows += [
         [
@@ -211,11 +219,11 @@ def _cuts(pack: dict[str, Any], width: float) -> Story:
         ]
         for cut in pack["cuts"]
     ]
-    head = _text(f"Cut list, {len(pack['cuts'])} cuts", HEAD)
-    return [head, _table(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29], width)]
+    head = text_of(f"Cut list, {len(pack['cuts'])} cuts", HEAD)
+    return [head, table_of(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29], width)]
 
 
-def _said(found: Any) -> str:
+def by_and_when(found: Any) -> str:
     """By whom and when, or a dash."""
     return f"{found[0]}, {found[1][:16].replace('T', ' ')}" if found else "-"
 
@@ -223,40 +231,40 @@ def _said(found: Any) -> str:
 def _joints(pack: dict[str, Any], width: float) -> Story:
     rows: list[Row] = [["Joint", "Method", "Part", "Made", "Seen", "Dry"]]
     rows += [
-        [one["label"], one["method"], one["part"], _said(one["made"]), one["seen"], _said(one["dry"])]
+        [one["label"], one["method"], one["part"], by_and_when(one["made"]), one["seen"], by_and_when(one["dry"])]
         for one in pack["joints"]
     ]
-    head = _text(f"Joints, {len(pack['joints'])}", HEAD)
-    return [head, _table(rows, [0.09, 0.12, 0.26, 0.15, 0.23, 0.15], width)]
+    head = text_of(f"Joints, {len(pack['joints'])}", HEAD)
+    return [head, table_of(rows, [0.09, 0.12, 0.26, 0.15, 0.23, 0.15], width)]
 
 
-def _plan(pack: dict[str, Any], width: float) -> Story:
+def plan_chapter(pack: dict[str, Any], width: float) -> Story:
     rows: list[Row] = [["Step", "Where", "Min", "Done"]]
-    rows += [[one["title"], one["where"], f"{one['minutes']:.0f}", _said(one["done"])] for one in pack["plan"]]
-    head = _text(f"Plan of work, {len(pack['plan'])} steps", HEAD)
-    return [head, _table(rows, [0.32, 0.38, 0.08, 0.22], width)]
+    rows += [[one["title"], one["where"], f"{one['minutes']:.0f}", by_and_when(one["done"])] for one in pack["plan"]]
+    head = text_of(f"Plan of work, {len(pack['plan'])} steps", HEAD)
+    return [head, table_of(rows, [0.32, 0.38, 0.08, 0.22], width)]
 
 
-def _tests(pack: dict[str, Any]) -> Story:
+def tests_chapter(pack: dict[str, Any]) -> Story:
     """Every section with how it is proved, and each test of it."""
-    story = [_text("Tests", HEAD)]
+    story = [text_of("Tests", HEAD)]
     for section in pack["proofs"]:
         state = "proved" if section["passed"] else f"not proved: {', '.join(section['unproved'])}"
         with_what = f"{section['test']}, {section['medium']} at {section['target']}"
-        story.append(_text(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
+        story.append(text_of(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
         for test in section["tests"]:
             when = test["at"][:16].replace("T", " ")
             still = f" {test['changed']} joints were changed since." if test["changed"] else ""
-            story.append(_text(f"{when}, {test['by_role']}, {test['gauge']}: verdict {test['outcome']}.{still}"))
-            story += [_text(reason, SMALL) for reason in test["reasons"]]
+            story.append(text_of(f"{when}, {test['by_role']}, {test['gauge']}: verdict {test['outcome']}.{still}"))
+            story += [text_of(reason, SMALL) for reason in test["reasons"]]
         if not section["tests"]:
-            story.append(_text("No test kept.", SMALL))
+            story.append(text_of("No test kept.", SMALL))
     if not pack["proofs"]:
-        story.append(_text("Nothing to prove."))
+        story.append(text_of("Nothing to prove."))
     return story
 
 
-def _certificates(pack: dict[str, Any], plots: Mapping[str, Plot | None], width: float) -> Story:
+def certificates_chapter(pack: dict[str, Any], plots: Mapping[str, Plot | None], width: float) -> Story:
     """A page for the last test of each section: what, with what, by whom, the readings drawn, the sum, the verdict."""
     story: Story = []
     for section in pack["proofs"]:
@@ -278,14 +286,17 @@ def _certificates(pack: dict[str, Any], plots: Mapping[str, Plot | None], width:
                 ["Held", f"{test['hold_min']:.1f} minutes"],
                 ["Verdict", f"{test['outcome']}{': ' if test['reasons'] else ''}{'; '.join(test['reasons'])}{changed}"],
             ]
-            story += [PageBreak(), _text(f"Record of a test: {section['test']}", TITLE), Spacer(1, 8)]
-            story += [_table(rows, [0.2, 0.8], width), Spacer(1, 10)]
+            story += [PageBreak(), text_of(f"Record of a test: {section['test']}", TITLE), Spacer(1, 8)]
+            story += [table_of(rows, [0.2, 0.8], width), Spacer(1, 10)]
             drawn = plots.get(test["uuid"])
             if drawn is not None:
                 story += [_Readings(drawn, width), Spacer(1, 8)]
-            story += [_text(f"{one['formula']}: {one['result'] or 0:g} {one['unit']}", SMALL) for one in test["steps"]]
-            story += [Spacer(1, 14), _text(RECORD_ONLY, SMALL), Spacer(1, 34)]
-            line = Table([[""]], colWidths=[width * 0.5], style=[("LINEABOVE", (0, 0), (-1, 0), 0.7, colors.black)])
+            story += [
+                text_of(f"{one['formula']}: {one['result'] or 0:g} {one['unit']}", SMALL) for one in test["steps"]
+            ]
+            story += [Spacer(1, 14), text_of(RECORD_ONLY, SMALL), Spacer(1, 34)]
+            above = [("LINEABOVE", (0, 0), (-1, 0), 0.7, colors.black), ("FONTNAME", (0, 0), (-1, -1), TEXT)]
+            line = Table([[""]], colWidths=[width * 0.5], style=above)
             line.hAlign = "LEFT"
             story.append(line)
     return story
@@ -295,10 +306,10 @@ def _words(pack: dict[str, Any]) -> Story:
     """Where it shuts off, how to top up, what is let stand, what comes round."""
     story: Story = []
     for name, lines in (("Where it shuts off", pack["shut_offs"]), ("How to top up", pack["top_up"])):
-        story.append(_text(name, HEAD))
-        story += [_text(f"{number}. {line}") for number, line in enumerate(lines, 1)]
-    waived = [_text(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
-    due = [_text(f"{one['due']}, every year: {one['title']}; {one['why']}") for one in pack["reminders"]]
-    story += [_text("Findings let stand", HEAD), *(waived or [_text("None.")])]
-    story += [_text("What comes round", HEAD), *(due or [_text("Nothing.")])]
+        story.append(text_of(name, HEAD))
+        story += [text_of(f"{number}. {line}") for number, line in enumerate(lines, 1)]
+    waived = [text_of(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
+    due = [text_of(f"{one['due']}, every year: {one['title']}; {one['why']}") for one in pack["reminders"]]
+    story += [text_of("Findings let stand", HEAD), *(waived or [text_of("None.")])]
+    story += [text_of("What comes round", HEAD), *(due or [text_of("Nothing.")])]
     return story

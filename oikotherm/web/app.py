@@ -96,17 +96,21 @@ def _blueprints(app: Flask) -> None:
         small,
         survey,
         van,
+        workshop,
     )
     from .gas import sizes as gas_sizes  # noqa: F401 - its part of a page
     from .heating import flow
     from .heating import sizes as heating_sizes  # noqa: F401 - its routes
+    from .help import help_for
     from .water import assemblies
     from .water import sizes as water_sizes  # noqa: F401 - its part of a page
 
     for module in (home, job, house, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
+    app.context_processor(lambda: {"page_help": help_for(request.endpoint)})
     app.register_blueprint(assemblies.bp)
     app.register_blueprint(assembly.bp)
+    app.register_blueprint(workshop.bp)
     app.extensions["pace"] = live.Pace()
     for blueprint in (site.joints_bp, site.order_bp, prove.bp, site.records_bp, live.bp):
         app.register_blueprint(blueprint)

@@ -107,6 +107,11 @@ class Frame:
         """A template of this stage with its data."""
         return render_template(template, frame=self, **{**self.data, **more})
 
+    @cached_property
+    def done_here(self) -> bool:
+        """Whether the present stage is filled, so that nothing need be hinted at."""
+        return any(row["filled"] for row in self.stages() if row["stage"].id == self.stage)
+
     def stages(self) -> list[dict[str, Any]]:
         """The stage pipe: each stage with its count of findings and whether it is filled."""
         found = self.design.open_findings

@@ -16,6 +16,8 @@ from ..exchange.cutlist import cut_rows, totals
 from ..exchange.site import records_of
 from ..exchange.tested import plot_of
 from ..store import jobs as jobs_store
+from ..store import people as people_store
+from ..store import supply as supply_store
 from ..store.database import now, writing
 from . import db, incoming
 from .frame import Frame, page_data
@@ -82,6 +84,21 @@ def pdf(uid: str) -> Response:
     frame = Frame(uid, "handover")
     plots = {record.uuid: plot_of(record) for record in records_of(db.get(), uid)}
     return _attach(pack_pdf(frame.design, frame.data["pack"], plots), "application/pdf", f"{uid}-pack.pdf")
+
+
+@bp.get("/for-<whom>.pdf")
+def pack_for(uid: str, whom: str) -> Response:
+    """The pack for the customer, the inspector or the fitter. Not found: status 404."""
+    from ..exchange.packs import PACKS, Firm
+    from ..exchange.packs import pack_for as made_for
+
+    if whom not in PACKS:
+        return Response("Not here: customer, inspector and fitter are.\n", 404, mimetype="text/plain")
+    frame, conn = Frame(uid, "handover"), db.get()
+    plots = {record.uuid: plot_of(record) for record in records_of(conn, uid)}
+    firm = Firm(tuple((row["role"], row["licence"]) for row in people_store.people(conn)))
+    data = made_for(whom, frame.design, frame.data["pack"], plots, supply_store.supply(conn), firm)
+    return _attach(data, "application/pdf", f"{uid}-{whom}.pdf")
 
 
 @bp.post("/pack.pdf")

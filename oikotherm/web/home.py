@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, jsonify, redirect, render_template, request, url_for
+from markupsafe import Markup
 
 from ..core.admission import admit
 from ..core.errors import Refused
@@ -12,12 +13,32 @@ from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
 from ..core.services.heating.templates import TEMPLATES, commands_of
 from ..core.services.rooms import small_jobs
+from ..core.work.records import ticked
+from ..demo import documents
+from ..drawing import svg
+from ..drawing.isometric import draw
+from ..drawing.look import Look
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from . import db
+from .frame import Frame
+from .job import STAGE_PAGES
 from .practice import firm_choices
+from .records import records_here
 
 bp = Blueprint("home", __name__)
+SEEN_SMALL = ("level", "room", "wall", "pipe", "body", "obstacle")
+NEXT = {
+    "survey": "Put the stations where the tape says they are",
+    "pace": "Pace out the runs between them",
+    "sizes": "Look at the sizes that are short",
+    "joints": "Mark the joints as they are made",
+    "make": "Cut the pieces",
+    "order": "Do the steps in their order",
+    "prove": "Prove the pipework by its tests",
+    "handover": "Make the pack",
+}
+"""What a stage that is not done asks for."""
 
 
 @bp.get("/")
@@ -29,11 +50,69 @@ def index() -> str:
 def _page(**more: Any) -> str:
     return render_template(
         "home.html",
-        jobs=jobs_store.listing(db.get()),
+        jobs=(listed := jobs_store.listing(db.get())),
+        demos={job.uid for job in documents()} <= {row["uid"] for row in listed},
         templates=TEMPLATES.values(),
         small_jobs=small_jobs().values(),
         **{"typed": {}, "error": None, **more},
     )
+
+
+@bp.post("/demo")
+def look_round() -> Any:
+    """Load the demo jobs that are not there yet, with the firm they are made by, and open the first."""
+    from ..demo.firm import load_demo
+
+    first = load_demo(db.get(), db.memory())
+    return redirect(url_for("pace.index", uid=first), 303)
+
+
+@bp.get("/jobs/<uid>/now")
+def job_now(uid: str) -> Any:
+    """How a job stands, for its card: drawing, stages, what is next, what stops."""
+    frame = Frame(uid, "pace")
+    stages = frame.stages()
+    stops = [one for one in frame.design.open_findings if one.severity == "stop"]
+    stop = stops[0] if stops else None
+    html = render_template(
+        "_job_card.html",
+        frame=frame,
+        stages=stages,
+        drawing=Markup(_small_drawing(frame)),  # noqa: S704 - our own drawing
+        stop=stop,
+        stops=len(stops),
+        stop_url=url_for(STAGE_PAGES[stop.stage], uid=uid) if stop and stop.stage in STAGE_PAGES else "",
+        next=_next(frame, stages),
+    )
+    return jsonify(html=html)
+
+
+def _small_drawing(frame: Frame) -> str:
+    """The pipes in their rooms, without words and fittings."""
+
+    def make() -> str:
+        scene = draw(frame.design, Look(width=420.0, height=250.0, measures=False, findings=False, head=8.0))
+        scene.labels, scene.symbols = [], []
+        scene.strokes = [one for one in scene.strokes if one.layer in SEEN_SMALL]
+        return svg.write(scene, ident=f"small-{frame.uid}")
+
+    return str(frame.design.kept("small drawing", make))
+
+
+def _next(frame: Frame, stages: list[dict[str, Any]]) -> dict[str, str] | None:
+    """The next useful act: the first stage that is not done, or in the order of work the first step not ticked."""
+    row = next((one for one in stages if not one["filled"]), None)
+    if row is None:
+        return None
+    stage = row["stage"]
+    says = NEXT[stage.id]
+    if any(one.severity == "stop" and one.stage == stage.id for one in frame.design.open_findings):
+        return None  # what stops is said already
+    if stage.id == "order":
+        done = ticked(records_here(frame.uid))
+        step = next((one for one in frame.design.plan if one.key not in done), None)
+        says = step.title if step else says
+    return {"url": url_for(STAGE_PAGES[stage.id], uid=frame.uid), "says": says}
 
 
 @bp.post("/jobs")

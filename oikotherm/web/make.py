@@ -15,8 +15,6 @@ from ..core.quantity import PaceUnit, length_text
 from ..core.work.corners import Corners
 from ..drawing.charts import bend
 from ..exchange.cutlist import cut_rows, totals
-from ..store import van as van_store
-from . import db
 from .blocks import in_blocks
 from .frame import Frame, page_data
 
@@ -26,18 +24,12 @@ bp = Blueprint("make", __name__, url_prefix="/jobs/<uid>/make")
 
 @page_data("make")
 def _make(frame: Frame) -> dict[str, Any]:
-    """The cut list with the choices it follows, what to order, clips and holes."""
+    """The cut list with the choices it follows, clips and holes."""
     option, choice = chosen(frame.job, METAL_JOINING)
     design = frame.design
     many = len(design.cuts) > MANY_CUTS
     listed = in_blocks(cut_rows(design), lambda row: row["run"], frame.part, lambda row: row["run"] == frame.of.upper())
     runs = {row["run"] for row in listed.rows} if listed.blocks else {run.id for run in frame.job.runs}
-    stock = van_store.stock(db.get())
-    money = [
-        row.count * price
-        for row in design.materials.parts
-        if (price := stock.get(row.part_id, (0, None))[1]) is not None
-    ]
     return {
         "list": listed,
         "rows": listed.rows,
@@ -46,9 +38,6 @@ def _make(frame: Frame) -> dict[str, Any]:
         "topics": [(topic, *chosen(frame.job, topic)) for topic in (METAL_JOINING, TURNS)],
         "flame": any(joint.method == "capillary" for joint in design.fitted.joints.values()),
         "corners": None if many else _corners_said(design.corners, frame.unit),
-        "order": design.materials,
-        "stock": stock,
-        "money": sum(money) if money else None,
         "hung": [one for one in design.supports if one.run in runs],
         "bored": _holes_together(one for one in design.holes if one.run in runs),
         "many": many,
@@ -96,21 +85,6 @@ def _holes_together(holes: Iterable[Hole]) -> list[list[Hole]]:
     for hole in holes:
         groups.setdefault((hole.run, hole.straight, hole.through, hole.ref or str(hole.at)), []).append(hole)
     return list(groups.values())
-
-
-@bp.get("/sticks/<int:which>")
-def stick_bars(uid: str, which: int) -> Any:
-    """How the pieces of one pipe lie on its sticks, in a job with too many to send with the list. Not found: status
-    404."""
-    frame = Frame(uid, "make")
-    sticks = frame.design.materials.sticks
-    if which >= len(sticks):
-        return jsonify(rev=frame.rev), 404
-    cuts = {cut.key: cut for cut in frame.design.cuts}
-    bars = get_template_attribute("_sticks.html", "bars")(sticks[which], cuts, frame.design.piece_labels, frame.unit)
-    return jsonify(
-        rev=frame.rev, fragments={f"sticks-{which}": Markup('<div id="sticks-{}">{}</div>').format(which, bars)}
-    )
 
 
 @bp.get("/corners")

@@ -11,6 +11,7 @@ from ..core.errors import Refused
 from ..core.job.commands import apply
 from ..core.job.complete import complete, walked
 from ..core.job.model import Job, Leg
+from ..core.job.spoken import lines_of
 from ..core.job.ways import DIRECTIONS
 from ..core.job.writing import item_text
 from ..core.pipework.snap import snaps
@@ -21,6 +22,7 @@ from ..drawing.isometric import draw
 from . import db, incoming
 from .frame import Frame
 
+MOST_LINES = 200  # runs pasted at once
 bp = Blueprint("pace", __name__, url_prefix="/jobs/<uid>/pace")
 
 
@@ -74,6 +76,14 @@ def preview(uid: str) -> Any:
         found["drawing"] = svg.write(draw(design, frame.look(ghost=ghost)))
         found["says"] = _says(design, ghost)
     return jsonify(found)
+
+
+@bp.post("/lines")
+def lines(uid: str) -> Any:
+    """The runs in several pasted lines, a line each; nothing is stored."""
+    body = incoming.body()
+    text = str(body.get("text", ""))[:200_000]
+    return jsonify(lines=lines_of(text)[:MOST_LINES])
 
 
 @bp.post("/walked")

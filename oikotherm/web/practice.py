@@ -17,8 +17,9 @@ from ..core.job.model import Choice, Job
 from ..core.joints.recipe import recipe_of
 from ..core.practice import TOPICS, Topic, options_of
 from ..core.quantity import parse
+from ..core.services import spec
 from ..core.services.water.assemblies import tested
-from ..core.work.care import reminders, top_up
+from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.plan import typical_rates
 from ..store import jobs as jobs_store
 from ..store import people as people_store
@@ -200,28 +201,31 @@ def set_rates() -> Any:
 
 
 def _standing(uid: str, today: date) -> dict[str, list[dict[str, Any]]]:
-    """What of a job stands in the property: its stations with what comes round, its backflow assemblies with their
-    last test and the next."""
+    """What of a job stands in the property: what comes round, its backflow assemblies with their last test and the
+    next, where it can be shut, and its appliances with their serials."""
     at = db.head_of(uid)
     design, records = db.design_of(at), records_here(uid)
-    due = reminders(design, date.fromisoformat(at.made_at[:10]), records)
+    rounds = reminders(design, date.fromisoformat(at.made_at[:10]), records)
+    due = [{"uid": uid, "one": one, "overdue": one.due < today} for one in rounds]
     assemblies = [{"uid": uid, "one": one, "overdue": one.overdue(today)} for one in tested(design, records)]
-    stations = [
-        {"uid": uid, "station": station, "reminders": [one for one in due if one.station == station.id]}
+    shut = [{"uid": uid, "says": says} for says in shut_offs(design)]
+    serials = [
+        {"uid": uid, "station": station, "title": spec.kind(station.kind).title(at.job.practice)}
         for station in at.job.stations
-        if station.state != "remove" and station.kind != "stub"
+        if station.state != "remove" and (station.serial or "hot" in spec.kind(station.kind).traits)
     ]
-    return {"stations": stations, "assemblies": assemblies}
+    return {"due": due, "assemblies": assemblies, "shut": shut, "serials": serials}
 
 
 @bp.get("/property")
 def property() -> str:  # noqa: A001 - the page's name
-    """Stations of all jobs by place, with serials and what comes round."""
+    """A card a house: what is due next, where it is shut, serials, its jobs."""
     conn = db.get()
     places: dict[str, dict[str, Any]] = {}
     for row in jobs_store.listing(conn):
         where = row["place"]
-        place = places.setdefault(where.strip().lower(), {"place": where, "jobs": [], "stations": [], "assemblies": []})
+        empty: dict[str, Any] = {"due": [], "assemblies": [], "shut": [], "serials": []}
+        place = places.setdefault(where.strip().lower(), {"place": where, "jobs": [], **empty})
         try:
             found = _standing(row["uid"], date.today())
         except Exception:  # noqa: BLE001 - a job that fails fails alone
@@ -230,4 +234,6 @@ def property() -> str:  # noqa: A001 - the page's name
         place["jobs"].append({"uid": row["uid"], "title": row["title"], "broken": False})
         for what, standing in found.items():
             place[what] += standing
+    for place in places.values():
+        place["due"].sort(key=lambda row: row["one"].due)
     return render_template("property.html", places=list(places.values()))

@@ -14,6 +14,7 @@ from ..core.errors import Refused
 from ..core.making.bends import radius_of_test_piece
 from ..core.quantity import parse_length_mm
 from ..exchange.tube_table import read_tubes
+from ..store import supply as supply_store
 from ..store import van as store
 from ..store.database import writing
 from . import db
@@ -50,6 +51,9 @@ def _page(**more: Any) -> str:
         fields=FIELDS,
         parts=known.values(),
         today=date.today().isoformat(),
+        offcuts=supply_store.offcuts(conn),
+        cutting=supply_store.settings(conn),
+        sources=supply_store.price_sources(conn),
         **{"typed": {}, "error": None, **more},
     )
 
@@ -102,6 +106,14 @@ def change() -> Any:
                         date.today().isoformat(),
                     ),
                 )
+            elif what == "offcut":
+                count = form.get("count", "")
+                supply_store.put_offcut(conn, standard(), form.get("pipe", ""), form.get("length", ""), count)
+            elif what == "cutting":
+                for name in supply_store.SETTINGS:
+                    supply_store.put_setting(conn, name, _number(form.get(name, ""), name))
+            elif what == "forget-prices":
+                supply_store.forget_prices(conn, form.get("source", ""))
             elif what == "tube-file":
                 upload = request.files.get("file")
                 text = upload.read(500_000).decode("utf-8", "replace") if upload else ""
@@ -111,10 +123,24 @@ def change() -> Any:
             elif what == "remove-book":
                 store.remove_book(conn, form.get("part", ""), form.get("field", ""))
             else:
-                raise Refused("what", what, "tool, stock, stock-file, book, bender or tube-file", "tool")
+                raise Refused(
+                    "what", what, "tool, stock, stock-file, offcut, cutting, book, bender or tube-file", "tool"
+                )
     except Refused as error:
         return _page(typed=form, error=error), 422
     return redirect(url_for(".index", done=what), 303)
+
+
+def _number(said: str, name: str) -> float | None:
+    """A figure of the cutting form: a length or money; None where the field is empty. Raises Refused."""
+    if not said.strip():
+        return None
+    if name.endswith("_mm"):
+        return parse_length_mm(said, "mm", field=name.removesuffix("_mm"))
+    try:
+        return float(said.strip().replace(",", "."))
+    except ValueError:
+        raise Refused(name, said, "what an hour of work costs, a number", "48") from None
 
 
 @bp.get("/stock.csv")

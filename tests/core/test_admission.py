@@ -11,6 +11,7 @@ from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import read, write
 from oikotherm.core.reading import MOST_BYTES
 from tests import fuzzing
+from tests.counts import cases
 from tests.jobs import CATALOGUE, edit, job, paced, port, station, whole
 
 
@@ -165,16 +166,16 @@ class DocumentsTest(unittest.TestCase):
 
 class FuzzTest(unittest.TestCase):
     def test_random_edits_are_refused_or_leave_a_house_that_can_be_opened(self):
-        """Three hundred here; sixty thousand by tests.long."""
+        """A hundred and twenty here; sixty thousand by tests.long."""
         taken = 0
         for seed, uid in enumerate(("lockhouse", "fernhollow", "olmo-vecchio")):
-            for commands, _, design, wrong in fuzzing.walk(seed, whole(uid), Context(), 100):
+            for commands, _, design, wrong in fuzzing.walk(seed, whole(uid), Context(), cases(40, 100)):
                 self.assertEqual(wrong, "", commands)
                 if design is not None:
                     taken += 1
                     if taken % 5 == 0:
                         self.assertEqual(fuzzing.touch(design), "", commands)
-        self.assertGreater(taken, 100)
+        self.assertGreater(taken, cases(40, 100))
 
 
 if __name__ == "__main__":

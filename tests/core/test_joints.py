@@ -22,6 +22,7 @@ from oikotherm.core.memory import Memory
 from oikotherm.core.practice import TOPICS
 from oikotherm.core.services import spec
 from oikotherm.core.work.plan import plan
+from tests.counts import cases
 from tests.jobs import edit, paced, whole
 
 CATALOGUE = standard()
@@ -277,7 +278,7 @@ class FinderTest(unittest.TestCase):
             {end for part in PARTS.values() for end in part.ends if end.form in ("male", "female", "tail")}, key=str
         )
         times, seen = [], 0
-        for _ in range(250):
+        for _ in range(cases(100, 250)):
             a, b = rng.choice(pipes), rng.choice(pipes + threads)
             ask = Ask(
                 a,
@@ -297,7 +298,7 @@ class FinderTest(unittest.TestCase):
             for chain in answer.chains:
                 seen += 1
                 self.lawful(ask, chain)
-        self.assertGreater(seen, 100)
+        self.assertGreater(seen, cases(40, 100))
         self.assertLess(statistics.median(times), 150 * 3)  # 65 ms on a quiet desk
 
     def lawful(self, ask, chain):

@@ -5,7 +5,7 @@ import unittest
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.complete import complete, walked
 from oikotherm.core.job.houseline import LETTERS, corners_of, drawn_part, parse_part, part_text
-from oikotherm.core.job.notation import Style
+from oikotherm.core.job.words import Style
 from scripts.keystrokes import LINES, counted
 from tests.jobs import STYLE, design, edit, job, port, station, whole
 

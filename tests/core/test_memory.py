@@ -281,7 +281,7 @@ class ChangingContextTest(unittest.TestCase):
     def test_many_books_in_a_row(self):
         rng = random.Random(40)
         memory, jobs = Memory(), [whole("olmo-vecchio"), whole("fernhollow")]
-        count = cases(8, 40)
+        count = cases(4, 40)
         books = [self.book(rng) for _ in range(count)]
         first = {}
         for number, rows in enumerate((*books, *books[:3])):

@@ -24,7 +24,8 @@ from oikotherm.core.job.model import (
     Tee,
     TwinOf,
 )
-from oikotherm.core.job.notation import Style, parse_run
+from oikotherm.core.job.notation import parse_run
+from oikotherm.core.job.words import Style
 from oikotherm.core.job.writing import item_text, run_text
 from tests.jobs import CATALOGUE, STYLE
 
@@ -39,11 +40,23 @@ ids = st.from_regex(r"\A[A-Z][A-Z0-9]{0,3}\Z").filter(lambda name: name not in (
 dirs = st.sampled_from(DIRS)
 turned = st.builds(lambda d, a, e: f"{d}+{a}{e}", st.sampled_from("NS"), st.integers(1, 179), st.sampled_from("EWUD"))
 millimetres = st.integers(1, 9_999_999).map(lambda micro: micro / 1000) | st.integers(1, 20_000).map(float)
+
+
+def leg_of(way, mm, basis, band, share):
+    """A leg; one with a length may float by a band and be shifted within it."""
+    if mm is None:
+        return Leg(id="i1", dir=way)
+    shift = 0.0 if band is None else max(round(band * share, 3), -mm)
+    return Leg(id="i1", dir=way, length_mm=mm, basis=basis, band_mm=band, shift_mm=shift)
+
+
 legs = st.builds(
-    lambda d, mm, basis: Leg(id="i1", dir=d, length_mm=mm, basis=basis if mm is not None else "taped"),
+    leg_of,
     dirs | turned,
     st.none() | millimetres,
     st.sampled_from(("taped", "assumed")),
+    st.none() | st.integers(1, 400).map(float) | st.integers(1, 99_999).map(lambda micro: micro / 1000),
+    st.sampled_from((0, 0, -1, 1, 0.5, -0.37)),
 )
 devices = st.builds(
     DeviceItem,
@@ -154,7 +167,9 @@ class RoundTripTest(unittest.TestCase):
         again = run.model_copy(update={"items": parsed.items})
         self.assertEqual(run_text(again, style), text)
         said = [item for item in parsed.items if isinstance(item, Leg)]
-        self.assertEqual([leg.length_mm for leg in said], [leg.length_mm for leg in run.items if isinstance(leg, Leg)])
+        for field in ("length_mm", "band_mm", "shift_mm"):
+            was = [getattr(leg, field) for leg in run.items if isinstance(leg, Leg)]
+            self.assertEqual([getattr(leg, field) for leg in said], was)
 
     @settings(deadline=None)
     @given(dirs, heights, st.sampled_from((STYLE, INCH, COMMA)))
@@ -187,6 +202,28 @@ class RoundTripTest(unittest.TestCase):
             with self.subTest(said=said), self.assertRaises(Refused):
                 parse_run(f"from A.out cu-m 15: {said}", STYLE)
 
+    def test_a_floating_leg_is_read_as_it_is_said(self):
+        for said, canonical, style in (
+            ("E3000+-150", "E3000+-150", STYLE),
+            ("e3000 +- 150", "E3000+-150", STYLE),
+            ("E3000 \N{PLUS-MINUS SIGN} 15cm", "E3000+-150", STYLE),
+            ("E3000+-150@3085", "E3000+-150@3085", STYLE),
+            ("E3.5m +-150 @ 3400", "E3.5m+-150@3400", STYLE),
+            ("E3000?+-150", "E3000?+-150", STYLE),
+            ("E3000+-150?", "E3000?+-150", STYLE),
+            ("E10' +-6\" @ 10'3\"", "E10'+-6@123", INCH),
+            ("E2,5m+-1,5cm", "E2,5m+-15", COMMA),
+        ):
+            with self.subTest(said=said):
+                (leg,) = parse_run(f"from A.out cu-m 15: {said} -> cap", style).items
+                self.assertEqual(item_text(leg, style), canonical)
+        (leg,) = parse_run("from A.out cu-m 15: E3000+-150@3085", STYLE).items
+        self.assertEqual((leg.length_mm, leg.band_mm, leg.shift_mm, leg.shifted_mm), (3000, 150, 85, 3085))
+
+    def test_how_long_a_piece_may_be_is_said_with_how_the_pipe_lies(self):
+        (lie,) = parse_run("from A.out cu-m 15: {loft longest 2.4m}", STYLE).items
+        self.assertEqual((lie.longest_mm, item_text(lie, STYLE)), (2400, "{loft longest 2400}"))
+
     def test_a_bare_star_takes_the_next_free_name(self):
         parsed = parse_run("from A.out cu-m 15: N1 * N1 *T1 N1 *", STYLE)
         self.assertEqual([item.name for item in parsed.items if isinstance(item, Tee)], ["T2", "T1", "T3"])
@@ -218,6 +255,11 @@ class RefusedTest(unittest.TestCase):
             ("F1 from A.out cu-m 22: 3x<W600 *", "3x<W600 *"),
             ("F1 from A.out cu-m 22: W5 -> R3.left W3", "W3"),
             ("F1 from A.out cu-m 22: W", "W"),
+            ("F1 from A.out cu-m 22: W300+-", "W300+-"),
+            ("F1 from A.out cu-m 22: W?+-50", "W?+-50"),
+            ("F1 from A.out cu-m 22: W300+-50@400", "W300+-50@400"),
+            ("F1 from A.out cu-m 22: W300@310", "W300@310"),
+            ("F1 from A.out cu-m 22: W300+-50@", "W300+-50@"),
             ("F1 from A.out cu-m 22: [iso handle Q]", "[iso handle Q]"),
         ):
             with self.subTest(text=text), self.assertRaises(Refused) as caught:

@@ -10,8 +10,8 @@ import numpy
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.houseline import EXAMPLES, parse_part, part_text
-from oikotherm.core.job.notation import Style
 from oikotherm.core.job.ways import Vec
+from oikotherm.core.job.words import Style
 from oikotherm.core.making.holes import holes, joist_lines
 from oikotherm.core.making.supports import schedule
 from oikotherm.core.pipework.space import box_gap_mm, boxes_near, near_pairs, nearest_points

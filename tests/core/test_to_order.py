@@ -8,10 +8,15 @@ import unittest
 from collections import Counter
 
 from oikotherm.core.design import Design, derive
+from oikotherm.core.making.order import alternatives
+from oikotherm.core.services import spec
+from oikotherm.core.supply import Price, Supply
+from oikotherm.core.work.variants import joining_ways, variant_of
 from oikotherm.demo import documents
 
 from ..jobs import CATALOGUE, design, edit, paced
 
+COUNTED = ("elbow", "elbow45", "tee", "coupling", "reducer", "cap", "plug", "device", "kit")
 # every kind of joint once; figures by hand below
 PLASTIC = "F1 from A.out cu-m 15: U500 =pb-m 15 U500 E500 N500 -> stub"
 
@@ -61,9 +66,9 @@ class ByHandTest(unittest.TestCase):
         count = by_title(made)
         self.assertEqual(count["lagging 13 mm for 22 mm pipe"], 5)  # 2 + 3 m
         self.assertEqual(count["sleeve for pexa 3/4"], 1)
-        (coil,) = made.materials.lengths
+        (coil,) = made.materials.pipes
         self.assertAlmostEqual(coil.total_mm, sum(cut.cut_mm for cut in made.cuts), delta=0.5)
-        self.assertEqual((coil.pieces, coil.coil_m, coil.coils), (2, 30.48, 1))
+        self.assertEqual((coil.pieces, coil.form, coil.bought), (2, "coil", ((30480.0, 1),)))
 
     def test_what_shuts_a_tee(self) -> None:
         made = design(
@@ -82,16 +87,13 @@ class DemosTest(unittest.TestCase):
                 pipe_mm: Counter[str] = Counter()
                 for cut in made.cuts:
                     pipe_mm[str(cut.pipe)] += max(cut.cut_mm, 0.0)  # type: ignore[assignment]
-                ordered = {one.pipe: one.total_mm for one in (*made.materials.sticks, *made.materials.lengths)}
+                ordered = {one.pipe: one.total_mm for one in made.materials.pipes}
                 self.assertEqual(set(ordered), set(pipe_mm))
                 for pipe, total in pipe_mm.items():
                     self.assertAlmostEqual(ordered[pipe], total, delta=0.5 * len(made.cuts))
-                self.assertEqual(
-                    sum(len(bar) for one in made.materials.sticks for bar in one.bars)
-                    + sum(len(one.too_long) for one in made.materials.sticks)
-                    + sum(one.pieces for one in made.materials.lengths),
-                    len(made.cuts),
-                )
+                lying = [key for one in made.materials.pipes for bar in one.layout.bars for key in bar.pieces]
+                lying += [key for one in made.materials.pipes for key in (*one.layout.too_long, *one.layout.ready)]
+                self.assertEqual(sorted(lying), sorted(cut.key for cut in made.cuts))
                 made_of = Counter(fitting.kind for fitting in made.fitted.fittings.values() if fitting.new)
                 links = sum(
                     len(chain.links)
@@ -131,6 +133,87 @@ class DemosTest(unittest.TestCase):
                 )
                 self.assertGreaterEqual(lagged, metres)
                 self.assertLess(lagged, metres + 6)
+
+    def test_the_order_is_cut_list_joints_supports_and_consumables(self) -> None:
+        """Every line counted again: pipe bought holds the pieces; fittings, clips and what is used up as the joints and
+        supports have them; stations that are hung; nothing twice, nothing beside."""
+        for job in documents():
+            made = derive(job)
+            order = made.order(Supply())
+            groups = dict(order.groups)
+            with self.subTest(job=job.uid):
+                self.assertEqual(len({(line.group, line.item) for line in order.lines}), len(order.lines))
+                pieces_mm: Counter[str] = Counter()
+                for cut in made.cuts:
+                    pieces_mm[str(cut.pipe)] += max(cut.cut_mm, 0.0)  # type: ignore[assignment]
+                bought_mm: Counter[str] = Counter()
+                for line in groups["Pipe"]:
+                    if not line.item.startswith("floor coil"):
+                        bought_mm[line.title] += line.order * line.pack * 1000  # type: ignore[assignment]
+                nipples_mm: Counter[str] = Counter()
+                for line in groups.get("Ready nipples", ()):
+                    _, code, size, length = line.item.split()
+                    nipples_mm[f"{code} {size}"] += float(length) * line.order  # type: ignore[assignment]
+                self.assertEqual(set(pieces_mm), set(bought_mm) | set(nipples_mm))
+                for pipe, need_mm in pieces_mm.items():
+                    self.assertGreaterEqual(bought_mm[pipe] + nipples_mm[pipe], need_mm - 1)
+                counted: Counter[str] = Counter()
+                for fitting in made.fitted.fittings.values():
+                    if fitting.new and fitting.kind in COUNTED:
+                        counted[fitting.title] += 1
+                    for _, chain in fitting.chains if fitting.new else ():
+                        for link in chain.links:
+                            counted[link.title if link.part else "stub"] += 1
+                listed: Counter[str] = Counter()
+                for group in ("Fittings", "Valves and devices", "Transitions"):
+                    for line in groups.get(group, ()):
+                        listed["stub" if " stub of " in line.title else line.title] += round(line.takes)
+                self.assertEqual(listed, counted)
+                for line in (*groups["Fittings"], *groups.get("Valves and devices", ())):
+                    self.assertGreaterEqual(line.order * line.pack, line.takes + line.spare)
+                    self.assertLess((line.order - 1) * line.pack, line.takes + line.spare)
+                clips = sum(line.takes for line in groups["Supports"] if not line.item.startswith("screw"))
+                self.assertEqual(clips, sum(run.count for run in made.supports))
+                used = {
+                    line.item: line.takes
+                    for group in ("Used up", "Lagging", "Supports")
+                    for line in groups.get(group, ())
+                }
+                self.assertEqual(used, {one.title: one.count for one in made.materials.consumables})
+                hung = sum(line.takes for line in groups["Appliances and emitters"])
+                new = [one for one in job.stations if one.state == "new"]
+                fitted = [one for one in new if one.kind not in ("supply", "stub", "outlet")]
+                self.assertEqual(hung, sum(spec.kind(one.kind).set_up != "" for one in fitted))
+
+    def test_van_prices_and_packs(self) -> None:
+        """Seven elbows and one spare, five on the van: a pack of ten; at 1.20 a piece 12.00."""
+        made = design("F1 from A.out cu-m 22: U500 E500 N500 W500 U500 E500 N500 W500 -> cap", end="cap-cu 22 socket")
+        line = next(one for one in made.order(Supply()).lines if one.item == "cap-elbow-22")
+        self.assertEqual((line.takes, line.spare, line.order, line.pack, line.cost), (7, 1, 1, 10, None))
+        supply = Supply(
+            on_van=(("cap-elbow-22", 5),),
+            prices=(Price("cap-elbow-22", 1.2), Price("stick cu-m 22 3000", 30.0, in_stock=False, days=3)),
+        )
+        order = made.order(supply)
+        line = next(one for one in order.lines if one.item == "cap-elbow-22")
+        self.assertEqual((line.on_van, line.order, line.cost), (5, 1, 12.0))
+        stick = next(one for one in order.lines if one.item == "stick cu-m 22 3000")
+        self.assertEqual((stick.order, stick.cost, stick.missing), (2, 60.0, True))
+        self.assertEqual(order.cost, 72.0)
+        enough = made.order(Supply(on_van=(("cap-elbow-22", 8),)))
+        self.assertEqual(next(one for one in enough.lines if one.item == "cap-elbow-22").order, 0)
+        self.assertIn("press-elbow-22", alternatives(CATALOGUE, "cap-elbow-22"))
+
+    def test_one_way_beside_another(self) -> None:
+        """Solder and press of the same run: as many fittings, solder takes longer (6 against 2 minutes a joint)."""
+        made = design("F1 from A.out cu-m 22: U500 E500 N500 -> cap", end="cap-cu 22 socket")
+        found = joining_ways(made, lambda job: derive(job, made.context))
+        ways = {title: variant_of(one, Supply(hour=60.0), title, present=mine) for title, one, mine in found}
+        self.assertEqual(sum(one.present for one in ways.values()), 1)
+        solder, press = ways["solder"], ways["press"]
+        self.assertGreater(solder.minutes, press.minutes)
+        self.assertAlmostEqual(solder.work or 0, solder.minutes, places=2)
+        self.assertEqual(solder.joints, press.joints)
 
 
 if __name__ == "__main__":

@@ -233,7 +233,7 @@ class LawsTest(unittest.TestCase):
         rng = random.Random(11)
         base = paced(end="comp-cu 22 socket")
         kinds = set()
-        for number in range(cases(2_000, 10_000)):
+        for number in range(cases(1_000, 10_000)):
             line = random_line(rng)
             parsed = parse_run(line, STYLE)
             job = apply_all(base, [{"do": "put_run", "text": line}], CATALOGUE)

@@ -1,6 +1,5 @@
 """Plan, proof, records and materials."""
 
-import math
 import random
 import unittest
 from datetime import datetime, timedelta
@@ -9,7 +8,7 @@ from oikotherm.core.context import Context
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.ways import Vec
-from oikotherm.core.making.materials import parts, sticks
+from oikotherm.core.making.materials import parts
 from oikotherm.core.services.heating.proof import test_pressure_bar as pressure_to_hold_bar
 from oikotherm.core.work.place import place_words
 from oikotherm.core.work.plan import move, plan
@@ -299,18 +298,3 @@ class MaterialsTest(unittest.TestCase):
         self.assertEqual((elbows.count, elbows.spare, elbows.packs), (7, 1, 1))
         self.assertEqual(found["22 x 15 elbow capillary"].count, 2)
         self.assertEqual(found["thermostatic valve angled"].count, 1)
-
-    def test_every_piece_lies_on_one_stick_and_none_is_overfull(self):
-        design = derive(demo())
-        cut = {one.key: one.cut_mm for one in design.cuts}
-        for row in sticks(design.cuts, CATALOGUE):
-            keys = [key for bar in row.bars for key in bar]
-            self.assertEqual(
-                sorted([*keys, *row.too_long]), sorted(one.key for one in design.cuts if str(one.pipe) == row.pipe)
-            )
-            for bar, rest in zip(row.bars, row.rest_mm, strict=True):
-                self.assertAlmostEqual(sum(cut[key] for key in bar) + rest, row.stick_mm, places=1)
-                self.assertGreaterEqual(rest, 0)
-            self.assertLessEqual(
-                len(row.bars), math.ceil(11 / 9 * math.ceil(sum(cut[key] for key in keys) / row.stick_mm)) + 1
-            )

@@ -92,7 +92,7 @@ class DifferencesTest(FolderCase):
         with writing(conn):
             jobs.create(conn, made, "made up")
         rev = 1
-        for _ in range(60):
+        for _ in range(30):
             run = rng.choice(made.runs)
             leg = next((one for one in run.items if isinstance(one, Leg) and one.length_mm), None)
             if leg is None:

@@ -220,7 +220,7 @@ class RightAfterRestoreTest(WebCase):
             self.edit(rev, {"do": "set_leg", "run": "F1", "item": leg.id, "length_mm": 900 + rev})
         self.client.get("/jobs/lockhouse/make")
         with redirect_stdout(io.StringIO()):
-            self.assertEqual(main(["demo", "--fresh", "--data", folder]), 0)
+            self.assertEqual(main(["demo", "--fresh", "--jobs-only", "--data", folder]), 0)
         made = next(job for job in documents() if job.uid == "lockhouse")
         self.assertEqual(self.client.get("/jobs/lockhouse/cuts.csv").text, cut_csv(derive(made)))
         title = {"do": "set_job", "title": "After"}

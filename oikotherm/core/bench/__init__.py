@@ -2,7 +2,7 @@
 
 from ..errors import Refused, nearest
 from ..services.rooms import rooms
-from . import assembly, bends, fitup, fixing, joints, lengths, rows, units  # noqa: F401 - keeps the tools
+from . import assembly, bends, fitup, fixing, joints, lengths, rows, sticks, units  # noqa: F401 - keeps the tools
 from .registry import Tool, ToolBox, tool
 
 __all__ = ["Tool", "ToolBox", "find_tool", "tools"]

@@ -7,7 +7,8 @@ from typing import Any, Literal
 from pydantic import Field
 
 from ..errors import Refused
-from ..job.notation import Style, parse_run
+from ..job.notation import parse_run
+from ..job.words import Style
 from ..job.writing import item_text
 from ..making import joists, supports
 from ..quantity import PaceUnit, Practice

@@ -70,10 +70,12 @@ class Socket:
 
 @dataclass(frozen=True, slots=True)
 class Thread:
-    """Figures of threaded fittings: made_up_mm of pipe enters; elbow_a_mm from the centre of a 90 elbow to its face."""
+    """Figures of threaded fittings: made_up_mm of pipe enters, hand_tight_mm before a wrench is put on; elbow_a_mm from
+    the centre of a 90 elbow to its face."""
 
     family: str
     size: str
+    hand_tight_mm: float
     made_up_mm: float
     elbow_a_mm: float
     elbow45_a_mm: float
@@ -448,6 +450,7 @@ def _threads() -> dict[tuple[str, str], Thread]:
         (r["family"], r["size"]): Thread(
             r["family"],
             r["size"],
+            _mm(r["hand_tight"], r["unit"]),
             _mm(r["made_up"], r["unit"]),
             _mm(r["elbow_a"], r["unit"]),
             _mm(r["elbow45_a"], r["unit"]),

@@ -36,6 +36,7 @@ from .kinds import (
     SetPipe,
     SetStart,
     SetState,
+    ShiftLeg,
     TypeLength,
     Unwaive,
     Waive,
@@ -57,14 +58,22 @@ from .model import (
     Waiver,
     split_anchor,
 )
-from .notation import ParsedRun, Style, Token, parse_run
+from .notation import ParsedRun, parse_run
+from .spoken import as_paced
 from .ways import way_of
+from .words import Style, Token
 from .writing import exact_length, item_text, run_text
 
 
 def _put_run(edit: Edit, c: PutRun) -> Job:
     old = edit.run(c.run) if c.run else None
-    parsed = parse_run(c.text, edit.style, edit.ports)
+    text = as_paced(c.text, edit.job)
+    try:
+        parsed = parse_run(text, edit.style, edit.ports)
+    except Refused as error:
+        if text != c.text:  # its words stand elsewhere in what was typed
+            raise Refused(error.field, error.said, error.expected, error.example) from None
+        raise
     if old is None and parsed.id and edit.job.run(parsed.id):
         old = edit.job.run(parsed.id)
     return _put_parsed(edit, parsed, old)
@@ -334,11 +343,30 @@ def _set_leg(edit: Edit, c: SetLeg) -> Job:
     if edit.style.decimal_comma:
         said = said.replace(".", ",")
     new = leg.model_copy(
-        update={"length_mm": None if c.length_mm is None else round(c.length_mm, 3), "said": said, "basis": c.basis}
+        update={
+            "length_mm": None if c.length_mm is None else round(c.length_mm, 3),
+            "said": said,
+            "basis": c.basis,
+            "shift_mm": 0.0,
+        }
     )
     if c.length_mm is None:
-        new = new.model_copy(update={"basis": "taped"})
+        new = new.model_copy(update={"basis": "taped", "band_mm": None})
     return _with_items(edit, run, c.item, new)
+
+
+def _shift_leg(edit: Edit, c: ShiftLeg) -> Job:
+    run = edit.run(c.run)
+    leg = edit.item(run, c.item)
+    if not isinstance(leg, Leg) or leg.band_mm is None or leg.length_mm is None:
+        raise Refused("item", item_text(leg, edit.style), "a floating leg", "E3000+-150")
+    shift_mm = 0.0 if c.length_mm is None else round(c.length_mm - leg.length_mm, 3)
+    if abs(shift_mm) > leg.band_mm + 1e-6:
+        low, high = (
+            length_text(leg.length_mm + side * leg.band_mm, edit.job.pace_unit, with_unit=True) for side in (-1, 1)
+        )
+        raise Refused("length_mm", c.length_mm, f"a length within the band, {low} to {high}", f"{leg.length_mm:g}")
+    return _with_items(edit, run, c.item, leg.model_copy(update={"shift_mm": shift_mm}))
 
 
 def _with_items(edit: Edit, run: Run, item_id: str, new: Item) -> Job:
@@ -594,6 +622,7 @@ ACTS: dict[str, Callable[[Edit, Any], Job]] = {
     "insert_item": _insert_item,
     "move_item": _move_item,
     "set_leg": _set_leg,
+    "shift_leg": _shift_leg,
     "type_length": _type_length,
     "set_pipe": _set_pipe,
     "set_start": _set_start,

@@ -6,9 +6,10 @@ import re
 from dataclasses import dataclass
 
 from ..services import spec
+from .items import PLACES
 from .model import Job, Pipe, Tee, split_anchor
-from .notation import PLACES, Style
 from .ways import way_vector
+from .words import Style
 from .writing import exact_length
 
 MOST = 8

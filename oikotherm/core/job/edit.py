@@ -10,7 +10,7 @@ from ..errors import Refused, nearest
 from ..memory import Memory
 from .document import read_as
 from .model import Item, Job, Run, Station
-from .notation import Style
+from .words import Style
 
 
 @dataclass(frozen=True, slots=True)

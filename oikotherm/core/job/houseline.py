@@ -20,7 +20,7 @@ from ..fields import ID_PATTERN, XY
 from ..quantity import PaceUnit, parse
 from .document import read_as
 from .model import Job, JoistField, Obstacle, Room, Wall
-from .notation import Style, Token, tokens
+from .words import Style, Token, tokens
 from .writing import exact_length
 
 HousePart = Room | Wall | JoistField | Obstacle

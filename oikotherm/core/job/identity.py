@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from .model import DeviceItem, Item, Leg, Pass, Point, Tee
-from .notation import Style
+from .words import Style
 from .writing import item_text
 
 

@@ -152,6 +152,15 @@ class SetLeg(Command):
     basis: Literal["taped", "drawn", "assumed"] = "taped"
 
 
+class ShiftLeg(Command):
+    """Shift a floating leg to a length within its band; None: back to what was said."""
+
+    do: Literal["shift_leg"]
+    run: Id
+    item: ItemId
+    length_mm: Annotated[float, Field(ge=0, le=1e6)] | None
+
+
 class TypeLength(Command):
     """The length of a leg as it is typed on the pacing line: 1850, 1850? for one that was not taped, ? until level with
     the end."""
@@ -302,6 +311,7 @@ AnyCommand = Annotated[
     | InsertItem
     | MoveItem
     | SetLeg
+    | ShiftLeg
     | TypeLength
     | SetPipe
     | SetStart

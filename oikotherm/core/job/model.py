@@ -303,6 +303,29 @@ class Leg(ItemBase):
     """As it was typed, so that it is shown as it was taped."""
     basis: Literal["taped", "drawn", "assumed"] = "taped"
     """How the length was found; assumed ones are asked about."""
+    band_mm: Annotated[float, Field(gt=0, le=1e5), Micrometres] | None = None
+    """A floating leg: how far its length may be shifted, longer or shorter; None where it stands as said."""
+    shift_mm: Annotated[float, Field(ge=-1e5, le=1e5), Micrometres] = 0
+    """How far a floating leg is shifted from what was said."""
+
+    @property
+    def shifted_mm(self) -> float | None:
+        """Its length with its shift [mm]; None for one until level with the finish."""
+        return None if self.length_mm is None else round(self.length_mm + self.shift_mm, 6)
+
+    @model_validator(mode="after")
+    def _floats(self) -> Self:
+        if self.band_mm is None:
+            if self.shift_mm:
+                raise ValueError("expected a band that the shift lies in, such as E3000+-150@3085")
+            return self
+        if self.length_mm is None:
+            raise ValueError("expected a length before the band, such as E3000+-150")
+        if abs(self.shift_mm) > self.band_mm + 1e-6:
+            raise ValueError("expected a shifted length within the band, such as E3000+-150@3085")
+        if self.length_mm + self.shift_mm < 0:
+            raise ValueError("expected a shifted length of 0 or more")
+        return self
 
 
 class DeviceItem(ItemBase):
@@ -381,6 +404,8 @@ class Lie(ItemBase):
     """Spacing of clips wanted, in place of the table's."""
     fall: Annotated[float, Field(ge=0, le=1), AfterValidator(lambda fall: round(fall, 6))] | None = None
     """Drop over length along the run; 0 for none."""
+    longest_mm: Annotated[float, Field(gt=0, le=1e6), Micrometres] | None = None
+    """The longest piece that can be brought in to here."""
 
 
 class SetItem(ItemBase):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..errors import Refused
 from ..quantity import INCH_MM, PaceUnit, inches, parse_length_mm, trim
 from .model import Crossover, DeviceItem, Item, Leg, Lie, Pass, PipeChange, Point, Remark, Run, SetItem, Tee
-from .notation import Style, tidy_length
+from .words import Style, tidy_length
 
 
 def exact_length(mm: float, unit: PaceUnit) -> str:
@@ -39,7 +39,8 @@ def item_text(item: Item, style: Style) -> str:
         case Leg():
             if item.length_mm is None:
                 return f"{item.dir}?"
-            return f"{item.dir}{_length_text(item.said, item.length_mm, style)}{'' if item.basis == 'taped' else '?'}"
+            doubt = "" if item.basis == "taped" else "?"
+            return f"{item.dir}{_length_text(item.said, item.length_mm, style)}{doubt}{_band_text(item, style)}"
         case DeviceItem():
             words = [item.part, item.name or "", {"with": ">", "against": "<", "none": ""}[item.arrow]]
             words += [f"handle {item.handle}" if item.handle else "", f"set {item.setting}" if item.setting else ""]
@@ -71,13 +72,21 @@ def item_text(item: Item, style: Style) -> str:
             return f"# {item.text};"
 
 
+def _band_text(leg: Leg, style: Style) -> str:
+    """The band of a floating leg and where in it it was shifted to: +-150@3085."""
+    if leg.band_mm is None or leg.shifted_mm is None:
+        return ""
+    shifted = f"@{_length_text('', leg.shifted_mm, style)}" if leg.shift_mm else ""
+    return f"+-{_length_text('', leg.band_mm, style)}{shifted}"
+
+
 def _angle_text(angle_deg: float) -> str:
     return "" if angle_deg == 45 else f"@{trim(angle_deg, 3)}"
 
 
 def _lie_text(item: Lie, style: Style) -> str:
     words: list[str] = [item.place or ""]
-    for key, value in (("lag", item.lag_mm), ("clip", item.clip_mm)):
+    for key, value in (("lag", item.lag_mm), ("clip", item.clip_mm), ("longest", item.longest_mm)):
         if value is not None:
             words.append(f"{key} {_length_text('', value, style)}")
     if item.fall is not None:

@@ -300,8 +300,9 @@ class Assembler(Fitter):
         to_take = self._mating(last.to_node, last.to_arm)
         at, take_mm = 0.0, self._mating(first.from_node, first.from_arm).take_off_mm
         spots: list[_Spot] = []
-        while so_far - at - take_mm - to_take.take_off_mm > system.stick_mm + 1e-6:
-            limit = at + take_mm + system.stick_mm
+        stick_mm = min([system.stick_mm, *(one.longest_mm for one in chain if one.longest_mm)])
+        while so_far - at - take_mm - to_take.take_off_mm > stick_mm + 1e-6:
+            limit = at + take_mm + stick_mm
             found = self._farthest(chain, reached, (at, limit, so_far), to_take, spots)
             if found is None:
                 bends = [one.from_node for n, one in enumerate(chain) if n and at < reached[n] <= limit]

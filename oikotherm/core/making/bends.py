@@ -7,6 +7,7 @@ R is the former's centre-line radius, t the angle of a bend. Tangent take-up T =
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..errors import Refused
@@ -57,6 +58,17 @@ def centre_line(
         walked = mark + radius_mm * abs(turn)
     ahead(cut_mm - walked)
     return tuple(points)
+
+
+def flat_line(
+    marks: Sequence[tuple[float, float, float]], radius_mm: float, cut_mm: float
+) -> tuple[tuple[float, float], ...]:
+    """A bent piece laid flat: marks are (start, angle, roll); a roll past 90 degrees turns the next bend back."""
+    signed, sign = [], 1.0
+    for _, angle, roll in marks:
+        sign = -sign if abs(roll) > 90 else sign
+        signed.append(sign * angle)
+    return centre_line(tuple(at for at, _, _ in marks), tuple(signed), radius_mm, cut_mm)
 
 
 def tangent_mm(radius_mm: float, angle_deg: float) -> float:

@@ -8,11 +8,11 @@ from functools import partial
 
 from ..catalogue import Catalogue
 from ..job.model import Job, Pipe
-from ..joints.fitted import Fitted, Mating, Piece, RunJoints
+from ..joints.fitted import Bend, Fitted, Mating, Piece, RunJoints
 from ..joints.least import least_piece_mm
 from ..quantity import INCH_MM, PaceUnit
 from ..working import Step, Worked
-from .bends import centre_line, gain_mm, tangent_mm
+from .bends import flat_line, gain_mm, tangent_mm
 
 BOUGHT = ("conn",)  # pipe systems that come in one length with their ends on: bought, never cut
 
@@ -121,28 +121,31 @@ def _steps(cut: Cut) -> tuple[Step, ...]:
 
 
 def flat_centre_line(cut: Cut) -> tuple[tuple[float, float], ...]:
-    """The bent centre line laid flat [mm], from the square-cut start along x: a roll past 90 degrees turns the next
-    bend back."""
-    signed, sign = [], 1.0
-    for mark in cut.marks:
-        sign = -sign if abs(mark.roll_deg) > 90 else sign
-        signed.append(sign * mark.angle_deg)
+    """The bent centre line laid flat [mm], from the square-cut start along x."""
     radius = cut.marks[0].radius_mm if cut.marks else 0.0
-    return centre_line(tuple(mark.at_mm for mark in cut.marks), tuple(signed), radius, cut.exact_mm)
+    return flat_line([(mark.at_mm, mark.angle_deg, mark.roll_deg) for mark in cut.marks], radius, cut.exact_mm)
 
 
-def bend_marks(piece: Piece) -> tuple[BendMark, ...]:
-    """Where each bend of a piece begins, from the square-cut start of the pipe."""
-    marks: list[BendMark] = []
+def bends_along(piece: Piece) -> list[tuple[float, Bend]]:
+    """Every bend of a piece, those only sprung too, with where it begins [mm from the square-cut start of the pipe]."""
+    found: list[tuple[float, Bend]] = []
     at, back = -piece.from_mating.take_off_mm, 0.0
     for bend in piece.bends:
         tangent = tangent_mm(bend.radius_mm, bend.angle_deg)
         at += bend.leg_mm - back - tangent
-        if bend.radius_mm:
-            marks.append(BendMark(round(at, 1), bend.angle_deg, bend.roll_deg, bend.radius_mm))
+        found.append((at, bend))
         at += bend.radius_mm * math.radians(bend.angle_deg)
         back = tangent
-    return tuple(marks)
+    return found
+
+
+def bend_marks(piece: Piece) -> tuple[BendMark, ...]:
+    """Where each bend of a piece that is pulled begins, from the square-cut start of the pipe."""
+    return tuple(
+        BendMark(round(at, 1), bend.angle_deg, bend.roll_deg, bend.radius_mm)
+        for at, bend in bends_along(piece)
+        if bend.radius_mm
+    )
 
 
 def cut_working(centre_mm: float, ends: tuple[Mating, Mating], *, said: bool = True) -> tuple[float, tuple[Step, ...]]:

@@ -66,7 +66,8 @@ class Straight:
 
     a, b: ends of the centre line [mm]; legs: items it was paced with; place, lag_mm: how it lies where it begins;
     place_to: and where it ends; piece_mm: length of the pipe itself where that is what was said, as of the nipple of a
-    sediment trap: its end then stands where that brings it.
+    sediment trap: its end then stands where that brings it; longest_mm: the longest piece that can be brought in to it,
+    None where nothing limits it.
     """
 
     key: str
@@ -87,6 +88,7 @@ class Straight:
     assumed: bool = False
     place_to: str = ""
     piece_mm: float = 0.0
+    longest_mm: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -198,6 +198,7 @@ def _straight(walk: _Walk, node: str, arm: str, spot: _Spot, way: Vec | None) ->
             lag_mm,
             any(move.assumed for move in walk.moves),
             place_to,
+            longest_mm=began.longest_mm,
         )
     else:
         came_from = walk.nodes.get(walk.node)
@@ -282,7 +283,7 @@ def _reduce(things: list[tuple[Node, Pipe | None]]) -> list[tuple[Node, Pipe | N
 def laid(old: Lie, new: Lie) -> Lie:
     """How the pipe lies after another `{...}`: what is not said again stays, a new place ends the old lagging."""
     lag = new.lag_mm if new.lag_mm is not None else (old.lag_mm if new.place is None else None)
-    return Lie(id="i1", place=new.place or old.place, lag_mm=lag)
+    return Lie(id="i1", place=new.place or old.place, lag_mm=lag, longest_mm=new.longest_mm or old.longest_mm)
 
 
 def held_run(part: RunPipework, kept: tuple[str, ...], memory: Memory) -> RunPipework:

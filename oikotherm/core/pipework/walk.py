@@ -626,8 +626,8 @@ def _solve_lengths(
                 unknown.append(item)
                 lengths[item.id] = 0.0
             else:
-                lengths[item.id] = item.length_mm
-                end = end.plus(ways[item.id], item.length_mm)
+                lengths[item.id] = item.shifted_mm or 0.0
+                end = end.plus(ways[item.id], lengths[item.id])
         elif isinstance(item, SetItem):
             after = next((ways[leg.id] for leg in run.items[n:] if isinstance(leg, Leg)), before)
             for side, height in ((item.side, item.height_mm), (item.and_side, item.and_mm)):

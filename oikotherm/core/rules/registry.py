@@ -8,8 +8,8 @@ from typing import Any, Literal
 
 from ..context import Context
 from ..job.model import Job
-from ..job.notation import Style
 from ..job.ways import Vec
+from ..job.words import Style
 from ..joints.fitted import Fitted
 from ..memory import Memory
 from ..network.sized import Sized

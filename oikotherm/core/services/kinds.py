@@ -235,6 +235,10 @@ class KindSpec:
         """What the trade calls it in a practice."""
         return self.titles.get(practice) or self.titles[""]
 
+    def titled(self, variant: str, practice: str = "") -> str:
+        """What the trade calls a variant, the kind itself for the usual one."""
+        return self.variant(variant).title if variant else self.title(practice)
+
     def variant(self, ident: str) -> Variant:
         """A variant by its id; "" is the usual one. Raises Refused with the nearest."""
         if not ident:

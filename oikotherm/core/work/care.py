@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
 
 from ..layout import Layout
@@ -47,9 +47,25 @@ def shuts_off(design: Layout, valve: str) -> str:
     return f": {'; '.join(words)}" if words else ""
 
 
+@dataclass(frozen=True, slots=True)
+class ShutOff:
+    """A place where the pipework is shut. service: "" for the valves of a station; off: how many things it puts out of
+    use."""
+
+    service: str
+    says: str
+    off: int = 0
+
+
 def shut_offs(design: Layout) -> tuple[str, ...]:
     """Where the pipework can be shut, in words: each valve, its run and how far along."""
+    return tuple(one.says for one in shut_off_rows(design))
+
+
+def shut_off_rows(design: Layout) -> tuple[ShutOff, ...]:
+    """Where the pipework can be shut, by service, in the order of the runs."""
     found = []
+    house = house_of(design)
     for run in design.job.runs:
         if run.state == "remove":
             continue
@@ -60,11 +76,15 @@ def shut_offs(design: Layout) -> tuple[str, ...]:
                 walked += lengths[item.id]
             elif item.kind == "device" and item.part in CLOSES:
                 name = f" {item.name}" if item.name else ""
-                found.append(
-                    f"{item.part} valve{name} on {run.id}, "
+                key = f"{item.id}/device"
+                off = len(shutting(design, [key]).off) if key in house.valves else 0
+                title = design.context.catalogue.device_titles().get(item.part, f"{item.part} valve")
+                says = (
+                    f"{title}{name} on {run.id}, "
                     f"{length_text(walked, design.job.pace_unit, with_unit=True)} from {run.start}"
-                    + shuts_off(design, f"{item.id}/device")
+                    + shuts_off(design, key)
                 )
+                found.append(ShutOff(run.service, says, off))
     for station in design.job.stations:
         kits = [
             part.part
@@ -73,5 +93,5 @@ def shut_offs(design: Layout) -> tuple[str, ...]:
             if (row := design.context.catalogue.kits.get(part.part)) and row.acts
         ]
         if kits and station.state != "remove":
-            found.append(f"{station.id}: its valve and its lockshield")
+            found.append(ShutOff("", f"{station.id}: its valve and its lockshield"))
     return tuple(found)

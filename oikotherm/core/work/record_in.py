@@ -187,7 +187,14 @@ class BackflowBody(_Closed):
         return self
 
 
+class UsedBody(_Closed):
+    """How much of a thing the job took in the end; the key is the item of the order."""
+
+    count: Amount
+
+
 BODIES: dict[str, type[_Closed]] = {
+    "used": UsedBody,
     "soap": SoapBody,
     "backflow": BackflowBody,
     "joint": JointBody,
@@ -203,7 +210,7 @@ class RecordIn(_Closed):
 
     uuid: Uuid
     job: Line
-    kind: Literal["joint", "step", "test", "note", "commission", "soap", "backflow"]
+    kind: Literal["joint", "step", "test", "note", "commission", "soap", "backflow", "used"]
     key: Key
     label: Line
     rev: Annotated[int, Field(ge=0, le=10**9)]

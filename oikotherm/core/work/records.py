@@ -165,6 +165,15 @@ def joint_states(records: Iterable[Record]) -> dict[str, JointState]:
     return found
 
 
+def used(records: Iterable[Record]) -> dict[str, float]:
+    """Item of the order -> how much of it was used, as last said."""
+    return {
+        record.key: float(record.body["count"])
+        for record in in_order(records)
+        if record.kind == "used" and isinstance(record.body.get("count"), int | float)
+    }
+
+
 def ticked(records: Iterable[Record]) -> dict[str, tuple[str, str]]:
     """Steps that are done: step key -> (by whom, when). A tick is taken back by one made later."""
     found: dict[str, tuple[str, str]] = {}

@@ -22,6 +22,7 @@ from oikotherm.core.services.gas.layouts import bending, options
 from oikotherm.core.services.gas.pack import capacities
 from oikotherm.core.services.gas.sizing import RULES, GasNetwork, enlarge_first, networks, proposed
 from oikotherm.core.services.gas.table import said, tables
+from tests.counts import cases
 
 from ...jobs import CATALOGUE, whole
 from .faults import two_psi
@@ -142,10 +143,10 @@ def judged(rng: random.Random, number: int) -> tuple[int, int, list[str]]:
 class NeverUnsafeTest(unittest.TestCase):
     def test_no_size_accepted_delivers_below(self) -> None:
         rng = random.Random(16)
-        found = [judged(rng, number) for number in range(100)]
+        found = [judged(rng, number) for number in range(cases(40, 100))]
         tried, refused = sum(one[0] for one in found), sum(one[1] for one in found)
         self.assertEqual([words for one in found for words in one[2]], [])
-        self.assertGreater(tried, 500)
+        self.assertGreater(tried, cases(200, 500))
         self.assertGreater(refused, tried / 10)
         print(f"gas: {tried} sizes accepted, the smallest refused for {refused}")
 

@@ -60,15 +60,16 @@ def _snapped(view: View, run: Run, own: list[tuple[Cut, float]]) -> tuple[list[d
         leg = legs.get(cut.piece.legs[0]) if len(cut.piece.legs) == 1 else None
         if leg is None or leg.length_mm is None or abs(shift) <= SAME_MM or not (free or _line(leg) in open_lines):
             continue
-        new = round_to_mark(leg.length_mm + shift, unit)
+        was = leg.shifted_mm or 0.0
+        new = round_to_mark(was + shift, unit)
         if new <= 0:
             continue
         doubt = "" if leg.basis == "taped" else "?"
         text = f"{leg.dir}{exact_length(round(new, 3), unit)}{doubt}"
         commands.append({"do": "retype_item", "run": run.id, "item": leg.id, "text": text})
-        moved = new - leg.length_mm
+        moved = new - was
         far = length_text(abs(moved), unit, with_unit=True)
-        words.append(f"{leg.dir}{length_text(leg.length_mm, unit)} {'+' if moved > 0 else '-'}{far}")
+        words.append(f"{leg.dir}{length_text(was, unit)} {'+' if moved > 0 else '-'}{far}")
     return commands, words
 
 

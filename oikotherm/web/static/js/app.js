@@ -14,6 +14,7 @@ import {startLive} from "./live.js";
 import {startHouse} from "./house.js";
 import {startAssemblies} from "./assemblies.js";
 import {startAssembly} from "./assembly.js";
+import {startHome} from "./home.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -30,4 +31,5 @@ startLive();
 startHouse();
 startAssemblies();
 startAssembly();
+startHome();
 startKeys(page, drawing, line);

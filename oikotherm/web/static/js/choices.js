@@ -29,7 +29,6 @@ export function startChoices(page) {
     page.edit([command]).catch((error) => page.say(error.message, true));
   });
   const bars = () => {
-    for (const piece of document.querySelectorAll(".cut-piece")) piece.style.width = `${piece.dataset.share}%`;
   };
   bars();
   page.addEventListener("changed", bars);

@@ -21,6 +21,7 @@ class Line {
       else this.send();
     });
     this.input.addEventListener("input", () => this.#typed());
+    this.input.addEventListener("paste", (event) => this.#pasted(event));
     this.input.addEventListener("scroll", () => this.#placeMark());
     this.input.addEventListener("keydown", (event) => this.#key(event));
     this.suggestions.addEventListener("click", (event) => this.#pick(event.target.closest("button")));
@@ -249,6 +250,32 @@ class Line {
     else if (event.key === "ArrowUp" || event.key === "Escape") this.focus();
     else return;
     event.preventDefault();
+  }
+
+  /** Several pasted lines are several runs, put in as one edit; legs alone go on with the line that is open. */
+  async #pasted(event) {
+    const text = event.clipboardData?.getData("text/plain") ?? "";
+    if (!text.trim().includes("\n")) return;
+    event.preventDefault();
+    const open = this.input.value.trim();
+    const {body: {lines}} = await this.page.post("pace/lines", {text: open ? `${open}\n${text}` : text});
+    if (lines.length === 1) {
+      this.input.value = lines[0];
+      this.#typed();
+      return;
+    }
+    try {
+      const stored = await this.page.edit(lines.map((line) => ({do: "put_run", text: line, run: null})));
+      if (!stored) return;
+      this.input.value = "";
+      this.#forget();
+      this.#fail(null);
+      this.says.textContent = `${lines.length} runs added`;
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      this.input.value = lines.find((line) => line.includes(error.error.said)) ?? lines[0];
+      this.#fail({...error.error, where: null});
+    }
   }
 
   /** Send the line: Enter, after the steps still walked. The text stays until the server has said that it is kept. */

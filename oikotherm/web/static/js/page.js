@@ -167,10 +167,15 @@ export function startPage() {
     document.body.classList.toggle("no-watch", !shown);
     toggle.setAttribute("aria-expanded", String(shown));
   };
-  showWatch(localStorage.getItem("oikotherm:watch") !== "hidden");
+  // where findings do not matter it is folded until asked for; each of the two kinds of page remembers
+  const folds = Boolean(page.main?.dataset.folds);
+  const kept = folds ? "oikotherm:watch aside" : "oikotherm:watch";
+  showWatch((localStorage.getItem(kept) ?? (folds ? "hidden" : "shown")) !== "hidden");
+  const first = page.rev;
+  page.addEventListener("changed", ({detail}) => folds && detail.rev !== first && location.reload());
   toggle.addEventListener("click", () => {
     const shown = document.body.classList.contains("no-watch");
-    localStorage.setItem("oikotherm:watch", shown ? "shown" : "hidden");
+    localStorage.setItem(kept, shown ? "shown" : "hidden");
     showWatch(shown);
     window.dispatchEvent(new Event("resize"));
   });

@@ -1,0 +1,395 @@
+"""Three packs of a job: for the customer, the inspector, the fitter. Header, page n of m, contents, the app's faces."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from reportlab.lib.pagesizes import A4, LETTER
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import (
+    BaseDocTemplate,
+    Flowable,
+    Frame,
+    KeepTogether,
+    PageBreak,
+    PageTemplate,
+    Spacer,
+    TableStyle,
+)
+from reportlab.platypus.tableofcontents import TableOfContents
+
+from ..core.design import Design
+from ..core.making.order import Order, put_in
+from ..core.making.piece_cards import PieceCard
+from ..core.quantity import length_text
+from ..core.services import spec
+from ..core.supply import Supply
+from ..core.work.care import shut_off_rows
+from ..drawing.faces import TEXT, TEXT_BOLD, missing_said, printable, text_face, text_signs
+from ..drawing.isometric import draw
+from ..drawing.look import Look
+from ..drawing.piece_card import HIGH, WIDE, piece_card
+from ..drawing.projection import read_projection
+from ..drawing.scene import Scene
+from ..drawing.sheet import sheet_on
+from ..drawing.trace import Plot
+from . import packpdf as chapters
+from .pack import not_printed
+from .packpdf import BODY, HEAD, MARGIN, SMALL, TITLE, Drawing, Story, table_of, text_of
+from .plansheet import SCALES, UNITS_PER_MM
+from .workshop import cards_of, off_said
+
+PACKS = {"customer": "For the customer", "inspector": "For the inspector", "fitter": "For the fitter"}
+"""What can be made, with its title."""
+
+HEADER_PT = 26.0
+MM = 72 / 25.4
+BOLD_BODY = ParagraphStyle("bold body", parent=BODY, fontName=TEXT_BOLD, fontSize=10, leading=13)
+LARGE = ParagraphStyle("large", parent=BODY, fontSize=10.5, leading=14.5, spaceAfter=2)
+LITTLE_M = 1.0  # less new pipe of a service is not told
+MOST_OTHER = 12  # further valves named a service in the customer's pack
+BLEED = (
+    "Heating off and cool; a cloth and a bleed key at hand.",
+    "Open the screw at the top of the radiator a quarter turn: air hisses out.",
+    "Shut it when water comes without air; then look at the pressure and top up.",
+)
+GAS_SMELL = (
+    "Smell of gas: no flame, no switch; shut the gas at its main valve, open doors and windows, go out, and call the "
+    "emergency line of the gas supplier."
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Firm:
+    """Who made the job: (role, licence), and where to call, as far as it was said."""
+
+    people: tuple[tuple[str, str], ...] = ()
+
+
+def pack_for(
+    whom: str,
+    design: Design,
+    pack: dict[str, Any],
+    plots: Mapping[str, Plot | None],
+    supply: Supply,
+    firm: Firm,
+) -> bytes:
+    """One of PACKS as PDF, A4 or Letter by practice; the same facts give the same bytes."""
+    text_signs()
+    page = LETTER if design.job.practice == "north-american" else A4
+    width = page[0] - 2 * MARGIN
+    makers = {"customer": _customer, "inspector": _inspector, "fitter": _fitter}
+    story = makers[whom](_Facts(design, pack, plots, supply, firm, width))
+    missing = missing_said(not_printed(design, pack))
+    story += [Spacer(1, 10), text_of(pack["caution"], SMALL), *([text_of(missing, SMALL)] if missing else [])]
+    out = io.BytesIO()
+    _Document(out, page, f"{pack['title']}: {PACKS[whom].lower()}", pack).multiBuild(story, canvasmaker=_Numbered)
+    return out.getvalue()
+
+
+@dataclass(frozen=True, slots=True)
+class _Facts:
+    design: Design
+    pack: dict[str, Any]
+    plots: Mapping[str, Plot | None]
+    supply: Supply
+    firm: Firm
+    width: float
+
+
+class _Numbered(Canvas):  # type: ignore[misc]
+    """A canvas that knows its number of pages when it writes them."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **{**more, "invariant": 1, "initialFontName": TEXT})
+        self.pages: list[dict[str, Any]] = []
+
+    def showPage(self) -> None:  # noqa: N802 - the library's name
+        self.pages.append(dict(self.__dict__))
+        self._startPage()
+
+    def save(self) -> None:
+        for number, page in enumerate(self.pages, 1):
+            self.__dict__.update(page)
+            self.setFont(TEXT, 8)
+            self.setFillColor("#575f5b")
+            self.drawRightString(
+                self._pagesize[0] - MARGIN, self._pagesize[1] - MARGIN + 4, f"page {number} of {len(self.pages)}"
+            )
+            super().showPage()
+        super().save()
+
+
+class _Document(BaseDocTemplate):  # type: ignore[misc]
+    """Pages with a header; heads go into the contents."""
+
+    def __init__(self, out: io.BytesIO, page: tuple[float, float], title: str, pack: dict[str, Any]) -> None:
+        super().__init__(out, pagesize=page, title=title, invariant=1)
+        self.head = printable(f"{title}, revision {pack['rev']}, {pack['today']}")
+        frame = Frame(MARGIN, MARGIN, page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEADER_PT, 0, 0, 0, 0, id="body")
+        self.addPageTemplates([PageTemplate(id="all", frames=[frame], onPage=self._header)])
+
+    def _header(self, canvas: Any, _: Any) -> None:
+        canvas.saveState()
+        canvas.setFont(text_face(self.head, strong=True), 9)
+        canvas.setFillColor("#1e2a2c")
+        canvas.drawString(MARGIN, self.pagesize[1] - MARGIN + 4, self.head[:100])
+        canvas.setStrokeColor("#a85a2a")
+        canvas.setLineWidth(1.2)
+        canvas.line(MARGIN, self.pagesize[1] - MARGIN - 3, self.pagesize[0] - MARGIN, self.pagesize[1] - MARGIN - 3)
+        canvas.restoreState()
+
+    def afterFlowable(self, flowable: Any) -> None:  # noqa: N802 - the library's name
+        style = getattr(flowable, "style", None)
+        if style is not None and style.name == HEAD.name:
+            self.notify("TOCEntry", (0, flowable.getPlainText(), self.page))
+
+
+def _contents() -> Any:
+    found = TableOfContents()
+    found.levelStyles = [ParagraphStyle("contents", parent=BODY, leading=14)]
+    found.dotsMinLevel = 0
+    found.tableStyle = TableStyle(
+        [
+            ("FONTNAME", (0, 0), (-1, -1), TEXT),
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LEFTPADDING", (0, 0), (-1, -1), 0),
+            ("RIGHTPADDING", (0, 0), (-1, -1), 0),
+        ]
+    )
+    return found
+
+
+def _title(facts: _Facts, whom: str, says: str) -> Story:
+    pack = facts.pack
+    status = "Complete." if pack["complete"] else "Not complete. " + " ".join(pack["stops"][:3])
+    return [
+        text_of(pack["title"], TITLE),
+        text_of(pack["place"] or "no place given"),
+        text_of(PACKS[whom], BOLD_BODY),
+        text_of(says),
+        *([text_of(status, BOLD_BODY)] if whom != "customer" else []),
+        Spacer(1, 6),
+    ]
+
+
+# --- customer ---------------------------------------------------------------------------------------------------------
+
+
+def _customer(facts: _Facts) -> Story:
+    """What was done, where it shuts off, how to top up and bleed, when the next visit is due, whom to call."""
+    design, pack, width = facts.design, facts.pack, facts.width
+    look = Look(width=1000, height=520, measures=False, findings=False)
+    story = _title(facts, "customer", "What was done, what to do yourself, and when we come again.")
+    story += [text_of("What was done", HEAD), *(text_of(f"- {line}", LARGE) for line in _done(design, pack))]
+    story += [Spacer(1, 6), Drawing(draw(design, look), width)]
+    story += [text_of("Flow solid, return dashed; letters are those of the list of valves.", SMALL)]
+    story += [text_of("Where to shut it off", HEAD)]
+    rows = shut_off_rows(design)
+    for service in dict.fromkeys(one.service for one in rows if one.service):
+        own = sorted((one for one in rows if one.service == service), key=lambda one: -one.off)
+        title = spec.service(service).title
+        story.append(text_of(f"{title}, all of it: {own[0].says.partition(':')[0]}", BOLD_BODY))
+        story += [text_of(f"- {one.says}", BODY) for one in own[1:MOST_OTHER]]
+        if len(own) > MOST_OTHER:
+            story.append(text_of(f"and {len(own) - MOST_OTHER} more, by the drawing", SMALL))
+    if any(run.service == "gas" for run in design.job.runs):
+        story.append(text_of(GAS_SMELL, BOLD_BODY))
+    if pack["top_up"]:
+        lines = [text_of(f"{n}. {line}", LARGE) for n, line in enumerate(pack["top_up"], 1)]
+        story.append(KeepTogether([text_of("How to top up", HEAD), *lines]))
+    if any(station.kind == "emitter" for station in design.job.stations):
+        lines = [text_of(f"{n}. {line}", LARGE) for n, line in enumerate(BLEED, 1)]
+        story.append(KeepTogether([text_of("How to bleed a radiator", HEAD), *lines]))
+    story.append(text_of("When the next visit is due", HEAD))
+    due = sorted(pack["reminders"], key=lambda one: str(one["due"]))
+    if due:
+        story.append(text_of(f"Next: {due[0]['due']}, {due[0]['title']}", BOLD_BODY))
+        story.append(
+            table_of(
+                [["Due", "What", "Why"], *([o["due"], o["title"], o["why"]] for o in due)], [0.16, 0.4, 0.44], width
+            )
+        )
+    else:
+        story.append(text_of("Nothing comes round by itself."))
+    story.append(text_of("Whom to call", HEAD))
+    story += [
+        text_of(f"{role}{', licence ' + licence if licence else ''}: __________________________", LARGE)
+        for role, licence in facts.firm.people
+    ]
+    return story
+
+
+def _done(design: Design, pack: dict[str, Any]) -> list[str]:
+    """What was done, in a few sentences."""
+    found = []
+    names: dict[str, int] = {}
+    for station in put_in(design.job):
+        title = spec.kind(station.kind).titled(station.variant, design.job.practice)
+        names[title] = names.get(title, 0) + 1
+    if names:
+        said_of = [f"{many} {title}s" if many > 1 else title for title, many in names.items()]
+        found.append(f"Put in: {', '.join(said_of)}")
+    metres: dict[str, float] = {}
+    services = {run.id: run.service for run in design.job.runs}
+    for cut in design.cuts:
+        metres[services[cut.run]] = metres.get(services[cut.run], 0.0) + max(cut.cut_mm, 0.0) / 1000
+    unit = design.job.pace_unit
+    for service, long in metres.items():
+        if long < LITTLE_M:
+            continue
+        said = f"{long:.0f} m" if unit == "mm" else length_text(long * 1000, "in")
+        found.append(f"{spec.service(service).title}: {said} of new pipe")
+    gone = [station.id for station in design.job.stations if station.state == "remove"]
+    if gone:
+        found.append(f"Taken out: {', '.join(gone)}")
+    for proof in pack["proofs"]:
+        last = proof["tests"][0] if proof["tests"] else None
+        if last is not None and last["outcome"] == "pass":
+            found.append(f"{proof['title']}: {proof['test'].lower()} on {last['at'][:10]}, {last['outcome']}")
+    return found
+
+
+# --- inspector --------------------------------------------------------------------------------------------------------
+
+
+def _inspector(facts: _Facts) -> Story:
+    """Drawings to scale, tests with their readings, sizes, what was let stand; the working of the sizes at the end."""
+    pack, width = facts.pack, facts.width
+    story = _title(
+        facts, "inspector", "Drawings by level, tests and records, sizes with their working, what was let stand."
+    )
+    story += [_contents(), PageBreak()]
+    story += _levels(facts)
+    story += chapters.tests_chapter(pack)
+    waived = [text_of(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
+    story += [text_of("Findings let stand", HEAD), *(waived or [text_of("None.")])]
+    story += chapters.services_chapter(pack, width)
+    story += [PageBreak(), text_of("Appendix: sizes with their working", HEAD), *chapters.sizes_chapter(pack, width)]
+    story += chapters.certificates_chapter(pack, facts.plots, width)
+    return story
+
+
+def _levels(facts: _Facts) -> Story:
+    """A plan of every level at a scale that is stated, and the whole as an isometric."""
+    design, width = facts.design, facts.width
+    wide_mm, high_mm = width / MM, 200.0
+    story = [text_of("The whole", HEAD), Drawing(draw(design, Look(width=1000, height=640)), width)]
+    story.append(text_of(facts.pack["caption"], SMALL))
+    for level in design.job.house.levels:
+        made = _level_scene(design, level.id, wide_mm, high_mm)
+        if made is None:
+            continue
+        scale, scene = made
+        title = f"{level.name}, plan 1:{scale}"
+        story.append(KeepTogether([text_of(title, HEAD), Drawing(scene, width)]))
+    return story
+
+
+def _level_scene(design: Design, level: str, wide_mm: float, high_mm: float) -> tuple[int, Scene] | None:
+    """The plan of a level at the largest usual scale that fits; None where nothing is on it or none fits."""
+    if not any(station.level == level for station in design.job.stations):
+        return None
+    for scale in SCALES:
+        look = Look(
+            projection=read_projection("plan", None),
+            width=wide_mm * UNITS_PER_MM,
+            height=high_mm * UNITS_PER_MM,
+            levels=frozenset({level}),
+            mm_per_m=1000 / scale * UNITS_PER_MM,
+            findings=False,
+        )
+        scene = draw(design, look)
+        points = [point for stroke in scene.strokes if stroke.layer != "compass" for point in stroke.points]
+        if not points:
+            return None
+        xs, ys = [x for x, _ in points], [y for _, y in points]
+        if min(xs) >= 0 and max(xs) <= look.width and max(ys) - min(ys) <= look.height:
+            high = max(ys) - min(ys) + 40
+            return scale, _cropped(scene, min(ys) - 20, high)
+    return None
+
+
+def _cropped(scene: Scene, top: float, height: float) -> Scene:
+    """The scene moved up to its top, as high as it is."""
+
+    def up(point: tuple[float, float]) -> tuple[float, float]:
+        return point[0], point[1] - top
+
+    strokes = [
+        replace(one, points=tuple(up(point) for point in one.points)) for one in scene.strokes if one.layer != "compass"
+    ]
+    symbols = [replace(one, at=up(one.at)) for one in scene.symbols]
+    labels = [replace(one, at=up(one.at)) for one in scene.labels if one.kind != "compass"]
+    return replace(scene, height=height, strokes=strokes, symbols=symbols, labels=labels)
+
+
+# --- fitter -----------------------------------------------------------------------------------------------------------
+
+
+class _Cards(Flowable):  # type: ignore[misc]
+    """Two piece cards side by side."""
+
+    def __init__(self, cards: Sequence[PieceCard], unit: Any, width: float) -> None:
+        super().__init__()
+        self.cards, self.unit = cards, unit
+        self.wide, self.scale = width, (width - 12) / 2 / WIDE
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, HIGH * self.scale + 8
+
+    def draw(self) -> None:
+        for n, card in enumerate(self.cards):
+            sheet = piece_card(card, self.unit, off_said(card))
+            sheet_on(self.canv, sheet, n * (WIDE * self.scale + 12), 8, self.scale)
+
+
+def _fitter(facts: _Facts) -> Story:
+    """Plan, joints by place, parts to order, the cut list, a card a piece."""
+    design, pack, width = facts.design, facts.pack, facts.width
+    story = _title(facts, "fitter", "Order of work, joints by place, parts, cut list, a card a piece.")
+    story += [_contents(), PageBreak(), *_levels(facts), *chapters.plan_chapter(pack, width)]
+    story += _joints_by_place(facts)
+    story += _parts(design.order(facts.supply), width)
+    story += chapters.cuts_chapter(pack, width)
+    cards = cards_of(design, facts.supply)
+    story.append(text_of(f"Piece cards, {len(cards)}", HEAD))
+    story += [_Cards(cards[n : n + 2], design.job.pace_unit, width) for n in range(0, len(cards), 2)]
+    return story
+
+
+def _joints_by_place(facts: _Facts) -> Story:
+    """The joints, where they lie: run by run."""
+    design = facts.design
+    runs = {joint.key: joint.run for joint in design.fitted.joints.values()}
+    labels = {design.joint_labels[key]: run for key, run in runs.items()}
+    by_run: dict[str, list[dict[str, Any]]] = {}
+    for one in facts.pack["joints"]:
+        by_run.setdefault(labels.get(one["label"], ""), []).append(one)
+    rows: list[list[Any]] = [["Run", "Joint", "Method", "Part", "Made"]]
+    for run, joints in by_run.items():
+        for n, one in enumerate(joints):
+            rows.append(
+                [run if not n else "", one["label"], one["method"], one["part"], chapters.by_and_when(one["made"])]
+            )
+    return [
+        text_of(f"Joints by place, {len(facts.pack['joints'])}", HEAD),
+        table_of(rows, [0.1, 0.12, 0.16, 0.4, 0.22], facts.width),
+    ]
+
+
+def _parts(order: Order, width: float) -> Iterable[Any]:
+    """What is ordered, group by group."""
+    story: Story = [text_of(f"Parts, {len(order.lines)} lines", HEAD)]
+    for group, lines in order.groups:
+        rows: list[list[Any]] = [[group, "Takes", "Van", "Order"]]
+        rows += [
+            [line.title, line.takes_said, str(line.on_van or ""), f"{line.order} {line.pack_said}".strip()]
+            for line in lines
+        ]
+        story += [table_of(rows, [0.5, 0.16, 0.1, 0.24], width), Spacer(1, 5)]
+    return story

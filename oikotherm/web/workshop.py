@@ -1,0 +1,261 @@
+"""What belongs to Make beside the cut list: sticks with floating legs, piece cards, materials with prices."""
+
+from __future__ import annotations
+
+import uuid as uuids
+from datetime import UTC, date, datetime
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+from markupsafe import Markup
+
+from ..core.design import Design
+from ..core.errors import Refused
+from ..core.job.model import Job
+from ..core.layout import Layout
+from ..core.making.dry_fit import Place
+from ..core.making.order import alternatives
+from ..core.quantity import length_text
+from ..core.work.dry_fits import dry_fits
+from ..core.work.floats import floating, propose
+from ..core.work.records import used
+from ..core.work.variants import joining_ways, variant_of
+from ..drawing.piece_card import piece_card
+from ..drawing.sheet import sheet_svg
+from ..drawing.stick_bars import stick_bars
+from ..exchange import merchant
+from ..exchange.workshop import SHEETS, cards_of, nipple_rows, off_said, stock_said, ticket_rows, workshop_pdf
+from ..store import jobs as jobs_store
+from ..store import records as records_store
+from ..store import supply as store
+from ..store.database import writing
+from . import db
+from .blocks import in_blocks
+from .frame import Frame
+from .records import records_here
+
+bp = Blueprint("workshop", __name__, url_prefix="/jobs/<uid>/make")
+MANY_BARS = 120  # beyond it only one pipe's bars are on the page
+TABS = (
+    ("make.index", "Cut list"),
+    ("workshop.sticks", "Sticks"),
+    ("workshop.cards", "Piece cards"),
+    ("workshop.materials", "Materials"),
+    ("assembly.index", "Order of assembly"),
+)
+
+
+@bp.app_context_processor
+def _tabs() -> dict[str, Any]:
+    return {"MAKE_TABS": TABS}
+
+
+def _worked_out(frame: Frame) -> Any:
+    """Works a changed job out in the context of this one."""
+
+    def make(job: Job) -> Layout:
+        return Layout(job, frame.design.context)
+
+    return make
+
+
+@bp.get("/sticks")
+def sticks(uid: str) -> str:
+    """The pieces on stock lengths, pipe by pipe; what floating legs would save; the shop ticket; the dry fit."""
+    frame = Frame(uid, "make")
+    return render_template("sticks.html", frame=frame, **_sticks(frame, ask=request.args.get("floats") == "ask"))
+
+
+def _sticks(frame: Frame, *, ask: bool) -> dict[str, Any]:
+    design, supply = frame.design, store.supply(db.get())
+    pipes = design.materials_from(supply).pipes
+    lengths = {cut.key: cut.cut_mm for cut in design.cuts}
+    many = sum(len(pipe.layout.bars) for pipe in pipes) > MANY_BARS
+    asked = request.args.get("pipe", "")
+    shown = [pipe for pipe in pipes if not many or pipe.pipe == (asked or pipes[0].pipe)]
+    rows = []
+    for pipe in shown:
+        sheet = stick_bars(pipe.layout.bars, design.piece_labels, lengths, frame.unit, supply.useful_mm)
+        keep = [bar.rest_mm for bar in pipe.layout.bars if bar.rest_mm >= supply.useful_mm]
+        rows.append(
+            {
+                "pipe": pipe,
+                "said": stock_said(pipe, frame.unit),
+                "waste_mm": pipe.layout.waste_mm - sum(keep),
+                "keep": keep,
+                "too_long": [design.piece_labels[key] for key in pipe.layout.too_long],
+                "bars": Markup(sheet_svg(sheet, "stick-bars")) if pipe.layout.bars else "",  # noqa: S704 - our own
+            }
+        )
+    cards = cards_of(design, supply)
+    legs = floating(design.job)
+    return {
+        "pipes": pipes,
+        "rows": rows,
+        "many": many,
+        "supply": supply,
+        "ticket": ticket_rows(design, cards),
+        "nipples": nipple_rows(design, pipes),
+        "floats": legs,
+        "proposal": propose(design, supply, _worked_out(frame)) if ask and legs else None,
+        "dry": [(run, [(one, _off_said(one, frame)) for one in found]) for run, found in dry_fits(design)],
+    }
+
+
+def _off_said(one: Place, frame: Frame) -> str:
+    """How far a fitting stands off hand-tight, by axis, in words."""
+    words = []
+    for value, (ahead, back) in zip(one.off, (("E", "W"), ("N", "S"), ("U", "D")), strict=True):
+        if abs(value) >= 0.5:
+            way = ahead if value > 0 else back
+            words.append(f"{way} {length_text(abs(value), frame.unit, with_unit=True)}")
+    return ", ".join(words)
+
+
+@bp.get("/cards")
+def cards(uid: str) -> str:
+    """A card a piece, by stick in cutting order."""
+    frame = Frame(uid, "make")
+    found = cards_of(frame.design, store.supply(db.get()))
+    listed = in_blocks(found, lambda one: one.pipe, frame.part, lambda one: one.pipe == frame.of)
+    rows = [
+        (one, Markup(sheet_svg(piece_card(one, frame.unit, off_said(one)), "piece-card")))  # noqa: S704 - our own
+        for one in listed.rows
+    ]
+    return render_template("cards.html", frame=frame, rows=rows, list=listed, many=len(found))
+
+
+@bp.get("/<what>.pdf")
+def paper(uid: str, what: str) -> Response:
+    """Ticket, cards, strips or labels as PDF. Not found: status 404."""
+    if what not in SHEETS:
+        return Response("Not here: ticket, cards, strips and labels are.\n", 404, mimetype="text/plain")
+    frame = Frame(uid, "make")
+    response = Response(workshop_pdf(frame.design, store.supply(db.get()), what), mimetype="application/pdf")
+    response.headers["Content-Disposition"] = f'inline; filename="{uid}-{what}.pdf"'
+    return response
+
+
+# --- materials --------------------------------------------------------------------------------------------------------
+
+
+def _materials(uid: str, error: Refused | None = None) -> str:
+    frame = Frame(uid, "make")
+    conn = db.get()
+    supply = store.supply(conn)
+    design = frame.design
+    order = design.order(supply)
+    taken = used(records_here(uid))
+    compare = request.args.get("beside", "")
+    variants = [variant_of(other, supply, title, present=present) for title, other, present in _beside(frame, compare)]
+    stand_ins = {
+        line.item: [_instead(design, line.price.instead, supply) if line.price and line.price.instead else None]
+        + [_instead(design, one, supply) for one in alternatives(design.context.catalogue, line.item)[:3]]
+        for line in (*order.missing, *order.unpriced)
+    }
+    return render_template(
+        "materials.html",
+        frame=frame,
+        order=order,
+        supply=supply,
+        used=taken,
+        variants=variants,
+        beside=compare,
+        others=[(row["uid"], row["title"]) for row in jobs_store.listing(conn) if row["uid"] != uid],
+        instead={item: list(filter(None, found)) for item, found in stand_ins.items()},
+        sources=store.price_sources(conn),
+        usual=merchant.USUAL,
+        error=error,
+        asked=request.form.get("merchant", ""),
+    )
+
+
+def _design_of(frame: Frame, job: Job) -> Any:
+    return Design(job, frame.design.context)
+
+
+def _instead(design: Any, item: str, supply: Any) -> tuple[str, str, float | None]:
+    """A part that may do instead: its id, what it is called, its price."""
+    known = design.context.catalogue.parts
+    price = next((one.each for one in supply.prices if one.item == item), None)
+    return item, known[item].title if item in known else item, price
+
+
+def _beside(frame: Frame, what: str) -> tuple[tuple[str, Any, bool], ...]:
+    """What is compared: the job with each way of joining metal, or with another job, as a variant of it; nothing
+    where nothing was asked for."""
+    if what == "joints":
+        return joining_ways(frame.design, lambda job: _design_of(frame, job))
+    if not what:
+        return ()
+    try:
+        other = db.design_of(db.head_of(what))
+    except jobs_store.NoJob:
+        raise Refused("beside", what, "a job that is here, or joints", "joints") from None
+    return (frame.job.title, frame.design, True), (other.job.title, other, False)
+
+
+@bp.get("/materials")
+def materials(uid: str) -> str:
+    """Everything to order by group, with stock, prices, what was used, and variants beside each other."""
+    return _materials(uid)
+
+
+@bp.get("/materials.csv")
+def materials_file(uid: str) -> Response:
+    """The order as CSV: item, title, group, takes, unit, spare, on_van, order, pack, price, cost."""
+    from ..exchange.order_csv import order_csv
+
+    frame = Frame(uid, "make")
+    response = Response(order_csv(frame.design.order(store.supply(db.get()))), mimetype="text/csv")
+    response.headers["Content-Disposition"] = f'attachment; filename="{uid}-order.csv"'
+    return response
+
+
+@bp.post("/materials")
+def change(uid: str) -> Any:
+    """Ask the merchant for prices, take in a price list, or say what was used."""
+    form, conn, what = request.form, db.get(), request.form.get("what", "")
+    today = date.today().isoformat()
+    try:
+        if what == "merchant":
+            frame, supply = Frame(uid, "make"), store.supply(conn)
+            designs = [frame.design, *(one for _, one, mine in _beside(frame, form.get("beside", "")) if not mine)]
+            lines = {line.item: line for one in designs for line in one.order(supply).lines}
+            name, found = merchant.ask(form.get("merchant", "") or merchant.USUAL, lines.values())
+            with writing(conn):
+                store.put_prices(conn, found, name, today)
+        elif what == "prices-file":
+            upload = request.files.get("file")
+            text = upload.read(4_000_000).decode("utf-8", "replace") if upload else ""
+            found = store.read_prices(text)
+            with writing(conn):
+                store.put_prices(conn, found, "price list", today)
+        elif what == "used":
+            with writing(conn):
+                records_store.add(conn, _used_record(uid, form))
+        else:
+            raise Refused("what", what, "merchant, prices-file or used", "merchant")
+    except Refused as error:
+        return _materials(uid, error), 422
+    beside = form.get("beside") or None
+    return redirect(url_for(".materials", uid=uid, done=what, beside=beside), 303)
+
+
+def _used_record(uid: str, form: Any) -> dict[str, Any]:
+    said = form.get("count", "").strip().replace(",", ".")
+    try:
+        count = float(said)
+    except ValueError:
+        raise Refused("count", said, "how many were used, a number", "4") from None
+    return {
+        "uuid": str(uuids.uuid4()),
+        "job": uid,
+        "kind": "used",
+        "key": form.get("item", "")[:120] or "?",
+        "label": form.get("title", "")[:120] or form.get("item", "")[:120] or "?",
+        "rev": db.head_of(uid).rev,
+        "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+        "by_role": form.get("by_role", "") or "site lead",
+        "body": {"count": count},
+    }

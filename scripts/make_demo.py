@@ -602,9 +602,26 @@ def olmo_vecchio() -> Job:
 
 
 DEMOS = (lockhouse, fernhollow, olmo_vecchio)
+SERIALS = {
+    "lockhouse": {"BLR": "BR-20-0417", "CYL": "CY-120-3306"},
+    "fernhollow": {"WH": "SH50-2281"},
+    "olmo-vecchio": {"BLR": "CB-24-1093", "WH": "EW-120-0652"},
+}
+"""Made up, as on their plates."""
+
+
+def _numbered(job: Job) -> Job:
+    """The job with the serials of its appliances."""
+    for ident, serial in SERIALS[job.uid].items():
+        station = job.station(ident)
+        assert station is not None
+        data = {**station.model_dump(exclude_none=True), "serial": serial}
+        job = apply_all(job, [{"do": "put_station", "station": data}], standard())
+    return job
+
 
 if __name__ == "__main__":
     DEMO.mkdir(exist_ok=True)
     for make in DEMOS:
-        made = make()
+        made = _numbered(make())
         (DEMO / f"{made.uid}.oikotherm.json").write_text(write(made), "utf-8")

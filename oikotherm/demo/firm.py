@@ -56,6 +56,13 @@ BOOK = (
     ("thread npt 3/4", "made_up_mm", 14.3),
 )
 STEPS_DONE = 4
+CARED = {
+    "olmo-vecchio": (
+        ("service/BLR", "Service BLR", 379),  # overdue by two weeks
+        ("inhibitor/BLR", "Test the inhibitor of BLR", 352),
+    )
+}
+"""What comes round and was last done so many days ago."""
 INSTRUMENTS = (
     ("test gauge 0-6 bar, 0.02", 0.02, 6.0, 320),
     ("boiler gauge 0-4 bar, 0.1", 0.1, 4.0, 40),
@@ -137,6 +144,8 @@ def _work(conn: sqlite3.Connection, uid: str, today: datetime, memory: Memory) -
         if joint.run in new and joint.method:
             body = {"made": True, "method": joint.method, "pipe": joint.pipe}
             found.append(made("joint", key, design.joint_labels.get(key, key), body, 5, "apprentice"))
+    for key, label, ago in CARED.get(uid, ()):
+        found.append(made("care", key, label, {"done": True}, ago, "site lead"))
     if uid != FIRST:
         return found
     for step in design.plan[:STEPS_DONE]:  # in their order, so that nothing is drained before it is made safe

@@ -56,6 +56,28 @@ def usual_levels(design: Design) -> frozenset[str]:
     return frozenset({levels[0].id}) if levels and len(design.fitted.pieces) > MANY_PIECES else frozenset()
 
 
+def levels_of(design: Design, key: str) -> frozenset[str]:
+    """The levels whose drawing shows a thing: a piece or a part by its key, a station, a run or a level by its name.
+
+    Empty where a drawing of all levels shows it, as in any job that is drawn as a whole, or where there is no such
+    thing.
+    """
+    if not usual_levels(design):
+        return frozenset()
+    work, station = design.fitted.pipework, design.job.station(key)
+    if design.job.level(key):
+        return frozenset({key})
+    if station is not None:
+        return frozenset({station.level})
+    piece, fitting, trace = design.fitted.pieces.get(key), design.fitted.fittings.get(key), work.runs.get(key)
+    spot = piece.a if piece else fitting.at if fitting else trace.end if trace else None
+    if spot is None:
+        return frozenset()
+    floors = design.job.house.levels
+    of_level = {level.id: bands(design, frozenset({level.id}))[0] for level in floors}
+    return frozenset(level for level, (low, high) in of_level.items() if low <= spot.z < high)
+
+
 def shown(design: Design, look: Look) -> Fitted:
     """The fitted job less what the look leaves out."""
     fitted = design.fitted

@@ -39,6 +39,46 @@ def piece_card(card: PieceCard, unit: PaceUnit, place: str) -> FlatSheet:
     return sheet
 
 
+MINI_WIDE, MINI_HIGH = 132.0, 30.0
+
+
+def piece_mini(card: PieceCard, longest_mm: float) -> FlatSheet:
+    """A piece as small as a word: pipe, its bends, threads and marks of depth at its ends. Longer ones are longer, the
+    longest of the list [mm] fills the width, but none is to scale; a bent one is laid flat and fills the height."""
+    bent = card.turns > 0
+    sheet = FlatSheet(MINI_WIDE, MINI_HIGH, f"{card.label}, {card.turns} bends" if bent else f"{card.label}, straight")
+    if bent:
+        points = _flat(card)
+        xs, ys = [x for x, _ in points], [y for _, y in points]
+        wide, high = max(xs) - min(xs), max(ys) - min(ys)
+        scale = min((MINI_WIDE - 10) / max(wide, 1.0), (MINI_HIGH - 8) / max(high, 1.0))
+        top = (MINI_HIGH - high * scale) / 2
+        line = tuple((5 + (x - min(xs)) * scale, top + (max(ys) - y) * scale) for x, y in points)
+        sheet.lines.append(Line(line, "tube"))
+        return sheet
+    wide = 22.0 + (MINI_WIDE - 30) * min(card.cut_mm / max(longest_mm, 1.0), 1.0) ** 0.6
+    left, top, high = 4.0, MINI_HIGH / 2 - 4, 8.0
+    sheet.box(left, top, wide, high, "pipe")
+    for end, x, sign in ((card.ends[0], left, 1), (card.ends[1], left + wide, -1)):
+        if end.made == "threaded":
+            for n in range(1, 4):
+                sheet.line((x + sign * n * 1.8, top), (x + sign * n * 1.8, top + high), "thread")
+        elif end.depth_mm:
+            sheet.line((x + sign * 4, top - 2), (x + sign * 4, top + high + 2), "depth")
+        elif end.made.startswith("flared"):
+            for side in (top, top + high):
+                out = -3 if side == top else 3
+                sheet.line((x, side), (x - sign * 3, side + out), "mark")
+    return sheet
+
+
+def _flat(card: PieceCard) -> tuple[tuple[float, float], ...]:
+    """The centre line of a bent piece, laid flat [mm]."""
+    pulled = [bend for bend in card.bends if bend.radius_mm]
+    marks = [(bend.at_mm, bend.angle_deg, bend.roll_deg) for bend in pulled]
+    return flat_line(marks, pulled[0].radius_mm, max(card.cut_mm, pulled[-1].at_mm))
+
+
 def _straight(sheet: FlatSheet, card: PieceCard, unit: PaceUnit) -> None:
     """The pipe straight, with ticks at its marks and their distance from the square end."""
     left, wide = EDGE + 4, WIDE - 2 * EDGE - 8
@@ -97,9 +137,7 @@ def _roll(roll_deg: float) -> str:
 
 def _bent(sheet: FlatSheet, card: PieceCard, _: float) -> None:
     """The bent piece flat, to scale, at the right."""
-    pulled = [bend for bend in card.bends if bend.radius_mm]
-    marks = [(bend.at_mm, bend.angle_deg, bend.roll_deg) for bend in pulled]
-    points = flat_line(marks, pulled[0].radius_mm, max(card.cut_mm, pulled[-1].at_mm))
+    points = _flat(card)
     xs, ys = [x for x, _ in points], [y for _, y in points]
     left, top, wide, high = 214.0, PIPE_Y + PIPE_H + 24, 130.0, 64.0
     scale = min(wide / max(max(xs) - min(xs), 1.0), high / max(max(ys) - min(ys), 1.0))

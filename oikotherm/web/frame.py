@@ -27,6 +27,8 @@ from . import db
 from .broken import BrokenJob
 from .records import proved, records_here
 
+FOLDED = ("make", "joints", "order", "prove", "workshop", "assembly", "house")
+ANEW = ("workshop", "assembly", "house")
 MANY_RUNS = 80
 
 
@@ -178,10 +180,21 @@ class Frame:
             fields["services"] = frozenset({service})
         return Look(**{**fields, **changes})
 
-    def drawing(self, **changes: Any) -> str:
-        """The drawing as SVG, made once for a design and a look: many may have the same revision open."""
+    def drawing(self, ident: str = "drawing", **changes: Any) -> str:
+        """The drawing as SVG, made once for a design and a look: many may have the same revision open. ident: of the
+        element."""
         look = self.look(**changes)
-        return self.design.kept(f"drawing {look}", lambda: svg.write(draw(self.design, look)))
+        return self.design.kept(f"{ident} {look}", lambda: svg.write(draw(self.design, look), ident=ident))
+
+    @property
+    def folds_watch(self) -> bool:
+        """Whether the page has its own drawing beside its list, so that the watch list is folded until asked for."""
+        return request.blueprint in FOLDED
+
+    @property
+    def comes_anew(self) -> bool:
+        """Whether an edit on the page loads it anew: it has no parts to put in place."""
+        return request.blueprint in ANEW
 
     def fragments(self, shown: int | None = None) -> dict[str, str]:
         """The parts of the present page that an edit may change, by the id of the element they replace.

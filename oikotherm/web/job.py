@@ -14,6 +14,7 @@ from ..core.job.document import write
 from ..core.rules import Finding
 from ..drawing import svg
 from ..drawing.isometric import draw
+from ..drawing.look import levels_of, usual_levels
 from ..exchange.cutlist import cut_csv
 from ..exchange.in_force import with_rows_in_force
 from ..store import jobs as jobs_store
@@ -275,6 +276,25 @@ def drawing_sheet(uid: str) -> Any:
     response = Response(data, mimetype="application/pdf")
     response.headers["Content-Disposition"] = f'attachment; filename="{uid}-1-{scale}.pdf"'
     return response
+
+
+@bp.get("/where")
+def where(uid: str) -> Any:
+    """The drawing beside a list, without measures and findings: all of the job, or of a large one the level on which
+    `on` lies, a key or a name."""
+    frame = Frame(uid, "pace")
+    on = request.args.get("on", "")
+    levels = levels_of(frame.design, on) or usual_levels(frame.design)
+    html = frame.drawing(
+        ident="where-drawing",
+        findings=False,
+        measures=False,
+        dimensions=False,
+        levels=levels,
+        services=frozenset(),
+        head=34.0,
+    )
+    return jsonify(rev=frame.rev, html=html, level=next(iter(levels), ""))
 
 
 @bp.get("/drawing")

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from flask import Blueprint, get_template_attribute, jsonify
 from markupsafe import Markup
 
+from ..core.design import Design
 from ..core.making.cut import Cut, flat_centre_line
 from ..core.making.holes import Hole
+from ..core.making.piece_cards import card_of
 from ..core.practice import METAL_JOINING, TURNS, chosen
 from ..core.quantity import PaceUnit, length_text
 from ..core.work.corners import Corners
 from ..drawing.charts import bend
+from ..drawing.piece_card import piece_mini
+from ..drawing.sheet import sheet_svg
 from ..exchange.cutlist import cut_rows, totals
 from .blocks import in_blocks
 from .frame import Frame, page_data
@@ -33,6 +37,7 @@ def _make(frame: Frame) -> dict[str, Any]:
     return {
         "list": listed,
         "rows": listed.rows,
+        "minis": _minis(design, {row["key"] for row in listed.rows}),
         "cuts": {cut.key: cut for cut in design.cuts},
         "totals": totals(design),
         "topics": [(topic, *chosen(frame.job, topic)) for topic in (METAL_JOINING, TURNS)],
@@ -42,6 +47,13 @@ def _make(frame: Frame) -> dict[str, Any]:
         "bored": _holes_together(one for one in design.holes if one.run in runs),
         "many": many,
     }
+
+
+def _minis(design: Design, keys: Collection[str]) -> dict[str, Markup]:
+    """Small drawings of the pieces of these keys, straight ones to the scale of the longest of them."""
+    cards = [card_of(cut, design.piece_labels) for cut in design.cuts if cut.key in keys]
+    longest = max((card.cut_mm for card in cards if not card.turns), default=1.0)
+    return {card.key: Markup(sheet_svg(piece_mini(card, longest), "piece-mini")) for card in cards}  # noqa: S704 - our own
 
 
 def _corners_said(found: Corners | None, unit: PaceUnit) -> dict[str, Any] | None:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import itertools
 import sqlite3
+import uuid as uuids
 from collections import Counter
 from collections.abc import Sequence
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
@@ -23,6 +24,7 @@ from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.plan import typical_rates
 from ..store import jobs as jobs_store
 from ..store import people as people_store
+from ..store import records as records_store
 from ..store.database import writing
 from . import db
 from .job import edit_job
@@ -114,13 +116,13 @@ def _effect(topic: Topic, option: str) -> list[dict[str, Any]]:
 
 
 def _page(error: Refused | None = None) -> str:
-    asked_topic, asked = request.values.get("topic", ""), request.values.get("option", "")
+    asked_topic, asked = request.values.get("topic", ""), request.values.get("option")
     effect = []
     if asked_topic and error is None:
         topic = _topic(asked_topic)
         if asked and topic.option(asked) is None:
             raise Refused("option", asked, " or ".join(option.id for option in topic.options), topic.options[0].id)
-        effect = _effect(topic, asked)
+        effect = _effect(topic, asked) if asked is not None else []
     return render_template(
         "practice.html",
         topics=TOPICS.values(),
@@ -136,7 +138,7 @@ def _page(error: Refused | None = None) -> str:
 
 @bp.get("/practice")
 def index() -> str:
-    """The topics; with a choice asked for, what it would change."""
+    """The topics as a table; of one asked for its ways, and with a choice what it would change."""
     return _page()
 
 
@@ -206,8 +208,10 @@ def _standing(uid: str, today: date) -> dict[str, list[dict[str, Any]]]:
     at = db.head_of(uid)
     design, records = db.design_of(at), records_here(uid)
     rounds = reminders(design, date.fromisoformat(at.made_at[:10]), records)
-    due = [{"uid": uid, "one": one, "overdue": one.due < today} for one in rounds]
-    assemblies = [{"uid": uid, "one": one, "overdue": one.overdue(today)} for one in tested(design, records)]
+    fitted = tested(design, records)
+    assemblies = [{"uid": uid, "one": one, "overdue": one.overdue(today)} for one in fitted]
+    by_test = {one.assembly.key for one in fitted}
+    due = [{"uid": uid, "one": one, "overdue": one.due < today} for one in rounds if one.key not in by_test]
     shut = [{"uid": uid, "says": says} for says in shut_offs(design)]
     serials = [
         {"uid": uid, "station": station, "title": spec.kind(station.kind).title(at.job.practice)}
@@ -237,3 +241,33 @@ def property() -> str:  # noqa: A001 - the page's name
     for place in places.values():
         place["due"].sort(key=lambda row: row["one"].due)
     return render_template("property.html", places=list(places.values()))
+
+
+@bp.post("/property/done")
+def cared() -> Any:
+    """Something that comes round was done today: kept as a record, it is due again from now."""
+    uid, key = request.form.get("job", ""), request.form.get("key", "")
+    at = db.head_of(uid)
+    rounds = reminders(db.design_of(at), date.fromisoformat(at.made_at[:10]), records_here(uid))
+    one = next((one for one in rounds if one.key == key), None)
+    if one is None:
+        raise Refused(
+            "key", key, f"something that comes round, such as {next((r.key for r in rounds), 'service/BLR')}", ""
+        )
+    conn = db.get()
+    with writing(conn):
+        records_store.add(
+            conn,
+            {
+                "uuid": str(uuids.uuid4()),
+                "job": uid,
+                "kind": "care",
+                "key": one.key,
+                "label": one.title,
+                "rev": at.rev,
+                "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+                "by_role": request.form.get("by_role", "") or "site lead",
+                "body": {"done": True},
+            },
+        )
+    return redirect(url_for(".property", done=key), 303)

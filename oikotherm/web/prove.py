@@ -72,8 +72,9 @@ def _prove(frame: Frame) -> dict[str, Any]:
         "commission": commission_reads(design, records),
         "running": running,
         "test_map": frame.drawing(
-            width=900,
-            height=430,
+            ident="where-drawing",
+            width=480,
+            height=400,
             findings=False,
             measures=False,
             services=frozenset({shown.section.service}) if shown else frozenset(),
@@ -119,6 +120,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
             "title": one.fitting_title,
             "method": one.method,
             "pipe": one.pipe,
+            "fitting": one.fitting_key,
         }
         for key in wet
         if (one := shown_here.get(key))
@@ -156,6 +158,7 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
                 "title": fitted.joints[one.key].fitting_title,
                 "method": fitted.joints[one.key].method,
                 "pipe": fitted.joints[one.key].pipe,
+                "fitting": fitted.joints[one.key].fitting_key,
                 "why": ", ".join(one.reasons),
                 "weight": min(one.weight, 6),
                 **soaped.get(one.key, {}),

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 from flask import Blueprint, jsonify, render_template, request
+from markupsafe import Markup
 
 from ..core.errors import Refused
 from ..core.job.model import Choice
@@ -17,17 +18,19 @@ from ..core.layout import Layout
 from ..core.practice import TOPICS, Option, Topic, chosen, options_of
 from ..core.work.assembling import bench_words, order_of_run
 from ..core.work.heats import heats
+from ..core.work.phases import DAY_H, Phase, lies_on, phases, standing
 from ..core.work.place import place_words
 from ..core.work.plan import move
 from ..core.work.records import CHECK_WORDS, CONTOURS, JointState, checks_of, joint_states, made_at, ticked
 from ..core.work.state import StepChange, after, changes, house_of
 from ..core.work.steps import WorkStep
+from ..drawing.time_strip import Bar, time_strip
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import writing
 from . import db, incoming
-from .blocks import in_blocks
+from .blocks import MOST_ROWS, in_blocks
 from .frame import Frame, page_data
 from .job import edit_job, stale_answer
 from .records import records_here
@@ -238,9 +241,16 @@ def _order(frame: Frame) -> dict[str, Any]:
     done = ticked(records_here(frame.uid))
     place = {step.key: number for number, step in enumerate(steps, 1)}
     listed = in_blocks(steps, lambda step: place[step.key], frame.part)
+    block = {step.key: str(number // MOST_ROWS + 1) for number, step in enumerate(steps)} if listed.blocks else {}
+    bars = [_bar(phase, done, block) for phase in phases(frame.design, steps)]
     return {
+        "strip": Markup(time_strip(bars, DAY_H)),  # noqa: S704 - our own drawing
+        "day_h": DAY_H,
+        "phases": [_shown_phase(phase, done) for phase in phases(frame.design, listed.rows)],
+        "standing": {step.key: standing(step, done) for step in listed.rows},
+        "waits": {step.key: [need.key for need in step.needs if need.key not in done] for step in listed.rows},
+        "lights": {step.key: lies_on(frame.design, step) for step in listed.rows},
         "list": listed,
-        "steps": listed.rows,
         "many": len(steps),
         "titles": {step.key: step.title for step in steps},
         "done": done,
@@ -252,6 +262,40 @@ def _order(frame: Frame) -> dict[str, Any]:
         "gates": {step.key: words for step in listed.rows if (words := _gate_said(step, done))},
         "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
         "house": _house_said(frame.design, [step for step in steps if step.key in done]),
+    }
+
+
+def _bar(phase: Phase, done: Collection[str], block: Mapping[str, str]) -> Bar:
+    """A phase on the strip of time. block: of each step, where the list is shown in blocks."""
+    count = sum(step.key in done for step in phase.steps)
+    stands = {standing(step, done) for step in phase.steps}
+    part = f"?part={block[phase.key]}" if block else ""
+    title = f"{phase.title}, {phase.where}" if phase.where else phase.title
+    return Bar(
+        phase.where.capitalize() if phase.title == "Pipe" and phase.where else phase.title.partition(",")[0],
+        f"{title}: {phase.minutes / 60:.1f} h, {count} of {len(phase.steps)} done",
+        phase.minutes,
+        sum(step.minutes for step in phase.steps if step.key in done) / (phase.minutes or 1.0),
+        f"{part}#phase-{phase.key}",
+        "done" if stands == {"done"} else "now" if "now" in stands else "waits",
+    )
+
+
+def _shown_phase(phase: Phase, done: Collection[str]) -> dict[str, Any]:
+    """A phase as the page lists it: open where something of it can be done now."""
+    return {
+        "key": phase.key,
+        "title": phase.title,
+        "where": phase.where,
+        "steps": phase.steps,
+        "hours": phase.minutes / 60,
+        "done": sum(step.key in done for step in phase.steps),
+        "open": any(standing(step, done) == "now" for step in phase.steps),
+        "tools": phase.tools,
+        "parts": phase.parts,
+        "runs": phase.runs,
+        "moves_water": phase.moves_water,
+        "proves": any(step.rule == "proof" for step in phase.steps),
     }
 
 

@@ -114,15 +114,18 @@ def _off_said(one: Place, frame: Frame) -> str:
 
 @bp.get("/cards")
 def cards(uid: str) -> str:
-    """A card a piece, by stick in cutting order."""
+    """A card a piece, by stick in cutting order: of all runs, or of those named."""
     frame = Frame(uid, "make")
     found = cards_of(frame.design, store.supply(db.get()))
+    runs = {one for one in request.args.get("runs", "").upper().split(",") if frame.job.run(one)}
+    if runs:
+        found = tuple(one for one in found if one.label.rpartition("-")[0] in runs)
     listed = in_blocks(found, lambda one: one.pipe, frame.part, lambda one: one.pipe == frame.of)
     rows = [
         (one, Markup(sheet_svg(piece_card(one, frame.unit, off_said(one)), "piece-card")))  # noqa: S704 - our own
         for one in listed.rows
     ]
-    return render_template("cards.html", frame=frame, rows=rows, list=listed, many=len(found))
+    return render_template("cards.html", frame=frame, rows=rows, list=listed, many=len(found), runs=sorted(runs))
 
 
 @bp.get("/<what>.pdf")

@@ -61,6 +61,7 @@ class HouseTest(BrowserCase):
     def test_a_step_waits_for_its_cocks(self) -> None:
         page = self.page
         self.go("/jobs/lockhouse/order?part=all")
+        page.locator("#open-phases").click()
         gate = page.locator('[data-key="refill:water"]')
         gate.locator(".tick-button").click()
         self.assertIn("Not yet: 5 not ticked", gate.inner_text())

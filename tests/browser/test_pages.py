@@ -229,6 +229,8 @@ class CrawlTest(BrowserCase):
                    const fixed = e.matches('select') && (e.form || e.options.length < 2);
                    if (!e.checkVisibility() || e.disabled || now || fixed) return true;
                    if (known && e.closest('.strip, .stages, .watch-side, .foot, .bench nav')) return true;
+                   const kin = ['.sort', '.time-strip a'].find(one => e.matches(one));
+                   if (kin) return document.querySelector(kin) !== e;
                    if (e.matches('.chip')) return document.querySelector('.' + [...e.classList].join('.')) !== e;
                    const once = e.closest('.pick-one, .chain, .topic, .bench nav li, .sim-table tr, .house-grid label');
                    const peers = once ? [...once.parentElement.children].filter(c => c.tagName === once.tagName) : [];

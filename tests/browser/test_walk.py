@@ -38,6 +38,7 @@ class WalkTest(BrowserCase):
         cuts = int(page.locator(".blocks span").inner_text().split()[0])
         page.keyboard.press("6")
         page.wait_for_url("**/order")
+        page.locator("#open-phases").click()
         for button in [*page.locator(".checks button").all(), *page.locator(".tick-button").all()]:
             button.click()
         page.locator("#queue:empty").wait_for(state="attached")

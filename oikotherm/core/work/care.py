@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from calendar import monthrange
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -11,7 +12,7 @@ from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
 from .isolation import shutting
-from .records import Record
+from .records import Record, in_order
 from .state import house_of
 from .steps import Reminder
 
@@ -22,12 +23,33 @@ def reminders(design: Layout, start: date, records: Sequence[Record] = ()) -> tu
     """What comes round from a day on, for every service that has care; what was done since, by the records, is due
     from then."""
     again = {key: due for room in rooms().values() if room.renewed for key, due in room.renewed(records).items()}
-    return tuple(
-        replace(one, due=again.get(one.key, one.due))
-        for room in rooms().values()
-        if room.care
-        for one in room.care(design, start).reminders
-    )
+    done = _done_on(records)
+    found = []
+    for one in (one for room in rooms().values() if room.care for one in room.care(design, start).reminders):
+        if one.key and one.key in done:
+            if not one.every_months:
+                continue  # it was to be done once
+            again[one.key] = months_on(done[one.key], one.every_months)
+        found.append(replace(one, due=again.get(one.key, one.due)))
+    return tuple(found)
+
+
+def _done_on(records: Sequence[Record]) -> dict[str, date]:
+    """Key of a reminder -> the day it was last done, by the records of care."""
+    found: dict[str, date] = {}
+    for record in in_order(records):
+        if record.kind == "care":
+            if record.body["done"]:
+                found[record.key] = date.fromisoformat(record.made_at[:10])
+            else:
+                found.pop(record.key, None)
+    return found
+
+
+def months_on(day: date, months: int) -> date:
+    """The same day so many months later, the last of its month where there is none."""
+    year, month = divmod(day.year * 12 + day.month - 1 + months, 12)
+    return date(year, month + 1, min(day.day, monthrange(year, month + 1)[1]))
 
 
 def top_up(design: Layout) -> tuple[str, ...]:

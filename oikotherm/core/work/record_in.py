@@ -193,8 +193,15 @@ class UsedBody(_Closed):
     count: Amount
 
 
+class CareBody(_Closed):
+    """Something that comes round was done; the key is its reminder's."""
+
+    done: bool
+
+
 BODIES: dict[str, type[_Closed]] = {
     "used": UsedBody,
+    "care": CareBody,
     "soap": SoapBody,
     "backflow": BackflowBody,
     "joint": JointBody,
@@ -210,7 +217,7 @@ class RecordIn(_Closed):
 
     uuid: Uuid
     job: Line
-    kind: Literal["joint", "step", "test", "note", "commission", "soap", "backflow", "used"]
+    kind: Literal["joint", "step", "test", "note", "commission", "soap", "backflow", "used", "care"]
     key: Key
     label: Line
     rev: Annotated[int, Field(ge=0, le=10**9)]

@@ -26,20 +26,41 @@ def _reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
         if task.answers.get("hangs_later") is True:
             soon = start + timedelta(days=FINISH_DAYS)
             found.append(
-                Reminder(f"Finish radiator {task.where}", task.where, soon, 0, "its valves are shut and blanked")
+                Reminder(
+                    f"Finish radiator {task.where}",
+                    task.where,
+                    soon,
+                    0,
+                    "its valves are shut and blanked",
+                    f"finish/{task.where}",
+                )
             )
     for heating in heating_of(design):
         if not heating.circuit.own:
             continue
         source = heating.circuit.source.id
-        found.append(Reminder(f"Service {source}", source, due, 12, "by a licensed person"))
+        found.append(Reminder(f"Service {source}", source, due, 12, "by a licensed person", f"service/{source}"))
         if heating.vessel:
             bar = f"{heating.vessel.precharge_bar:.1f} bar"
             found.append(
-                Reminder(f"Check the vessel's pre-charge, {bar}", source, due, 12, "cold, with the water side let down")
+                Reminder(
+                    f"Check the vessel's pre-charge, {bar}",
+                    source,
+                    due,
+                    12,
+                    "cold, with the water side let down",
+                    f"pre-charge/{source}",
+                )
             )
         found.append(
-            Reminder(f"Test the inhibitor of {source}", source, due, 12, "a test strip in water from a low point")
+            Reminder(
+                f"Test the inhibitor of {source}",
+                source,
+                due,
+                12,
+                "a test strip in water from a low point",
+                f"inhibitor/{source}",
+            )
         )
     return tuple(found)
 

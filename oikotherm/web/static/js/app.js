@@ -15,6 +15,9 @@ import {startHouse} from "./house.js";
 import {startAssemblies} from "./assemblies.js";
 import {startAssembly} from "./assembly.js";
 import {startHome} from "./home.js";
+import {startLists} from "./lists.js";
+import {startWhere} from "./where.js";
+import {startOrder} from "./order.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -32,4 +35,7 @@ startHouse();
 startAssemblies();
 startAssembly();
 startHome();
+startOrder(page);
+startLists(page);
+startWhere(page);
 startKeys(page, drawing, line);

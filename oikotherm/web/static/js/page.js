@@ -172,7 +172,7 @@ export function startPage() {
   const kept = folds ? "oikotherm:watch aside" : "oikotherm:watch";
   showWatch((localStorage.getItem(kept) ?? (folds ? "hidden" : "shown")) !== "hidden");
   const first = page.rev;
-  page.addEventListener("changed", ({detail}) => folds && detail.rev !== first && location.reload());
+  page.addEventListener("changed", ({detail}) => page.main.dataset.anew && detail.rev !== first && location.reload());
   toggle.addEventListener("click", () => {
     const shown = document.body.classList.contains("no-watch");
     localStorage.setItem(kept, shown ? "shown" : "hidden");

@@ -26,6 +26,7 @@ PAGES = [
         "house",
         "assembly",
         "first",
+        "lists",
     )
 ]
 BESIDE = [

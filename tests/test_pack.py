@@ -202,7 +202,7 @@ class FacesTest(WebCase):
                 for font in page["/Resources"]["/Font"].values()
                 if "/Subtype" in font.get_object()
             }
-            self.assertTrue(any("DejaVu" in name for name in fonts), (path, fonts))
+            self.assertTrue(all("AtkinsonHyperlegibleNext" in name for name in fonts), (path, fonts))
 
 
 class BundleTest(WebCase):

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from .faces import BOLD, REGULAR, printable
+from .faces import printable, text_face
 from .palette import colours, dashes
 from .scene import XY, Label, Scene, Stroke, Symbol
 from .svg import SHAPES, UPRIGHT
@@ -171,5 +171,5 @@ class _Sheet:
         else:
             self.canvas.setFillColor(BRICK if kind == "closing" else MUTED if kind in ("room", "compass") else INK)
         words = printable(label.text)
-        self.canvas.setFont(BOLD if kind in (*BOXED, "station") else REGULAR, size)
+        self.canvas.setFont(text_face(words, strong=kind in (*BOXED, "station")), size)
         self.canvas.drawCentredString(x, y - size * 0.35, words)

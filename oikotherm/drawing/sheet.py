@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from .faces import BOLD, REGULAR, printable
+from .faces import printable, text_face
 from .svg import number
 
 XY = tuple[float, float]
@@ -116,8 +116,8 @@ def sheet_on(canvas: Any, sheet: FlatSheet, left: float, bottom: float, scale: f
     canvas.setDash([], 0)
     for one in sheet.words:
         canvas.setFillColor("#a8322a" if "bad" in one.kind else "#575f5b" if "quiet" in one.kind else "#1e2a2c")
-        canvas.setFont(BOLD if "strong" in one.kind else REGULAR, one.size)
         text, (x, y) = printable(one.text), (one.at[0], sheet.height - one.at[1])
+        canvas.setFont(text_face(text, strong="strong" in one.kind), one.size)
         if one.turned:
             canvas.saveState()
             canvas.translate(x, y)

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
+from ..core.work.phases import Phase, standing
+from .faces import printable, text_face
+from .pdf import INK, LEVEL, LINE
 from .svg import number
 
 NAMED, COUNTED = 11.0, 5.5  # percent of the strip from which a bar has room for its name, for its hours
@@ -26,17 +30,68 @@ class Bar:
     standing: str
 
 
+def bars_of(
+    phases: Iterable[Phase], done: Collection[str], href: Callable[[Phase], str] = lambda phase: ""
+) -> list[Bar]:
+    """The phases of a plan as bars. done: keys of the steps that are ticked."""
+    found = []
+    for phase in phases:
+        count = sum(step.key in done for step in phase.steps)
+        stands = {standing(step, done) for step in phase.steps}
+        title = f"{phase.title}, {phase.where}" if phase.where else phase.title
+        made = sum(step.minutes for step in phase.steps if step.key in done)
+        found.append(
+            Bar(
+                phase.where.capitalize() if phase.runs and phase.where else phase.title,
+                f"{title}: {phase.minutes / 60:.1f} h, {count} of {len(phase.steps)} done",
+                phase.minutes,
+                made / phase.minutes if phase.minutes else 0.0,
+                href(phase),
+                "done" if stands == {"done"} else "now" if "now" in stands else "waits",
+            )
+        )
+    return found
+
+
+def spans(bars: Sequence[Bar]) -> list[tuple[Bar, float, float]]:
+    """Each bar with where it begins and how wide it is, in percent of the strip."""
+    whole = math.fsum(bar.minutes for bar in bars) or 1.0
+    spare = 100.0 - LEAST * len(bars)
+    found, x = [], 0.0
+    for bar in bars:
+        wide = LEAST + spare * bar.minutes / whole
+        found.append((bar, x, wide))
+        x += wide
+    return found
+
+
+def strip_on(canvas: Any, bars: Sequence[Bar], width: float, height: float = 30.0) -> None:
+    """The strip on a page of reportlab, its left lower corner at the origin, so wide and high [pt]."""
+    canvas.saveState()
+    canvas.setLineWidth(0.4)
+    for bar, x, wide in spans(bars):
+        left, own = x / 100 * width, wide / 100 * width
+        canvas.setStrokeColor(LINE)
+        canvas.setFillColor(LEVEL)
+        canvas.rect(left, 0, own, height, stroke=1, fill=1)
+        canvas.setFillColor("#cfe0da")
+        canvas.rect(left, 0, own * bar.done_share, height, stroke=0, fill=1)
+        canvas.setFillColor(INK)
+        hours, name = f"{bar.minutes / 60:.1f} h", printable(bar.name)
+        if canvas.stringWidth(name, text_face(name, strong=True), 7.5) + 6 < own:
+            canvas.setFont(text_face(name, strong=True), 7.5)
+            canvas.drawString(left + 3, height - 10, name)
+        if canvas.stringWidth(hours, text_face(hours), 7.5) + 6 < own:
+            canvas.setFont(text_face(hours), 7.5)
+            canvas.drawString(left + 3, 5, hours)
+    canvas.restoreState()
+
+
 def time_strip(bars: Sequence[Bar], day_h: float) -> str:
     """The strip as SVG, as wide as its place: a bar a phase, as long as its hours, filled as far as it is done; under
     it where days of so many hours begin."""
-    whole = math.fsum(bar.minutes for bar in bars) or 1.0
-    spare = 100.0 - LEAST * len(bars)
-    parts, x = [], 0.0
-    for bar in bars:
-        wide = LEAST + spare * bar.minutes / whole
-        parts.append(_bar(bar, x, wide))
-        x += wide
-    hours = whole / 60
+    parts = [_bar(bar, x, wide) for bar, x, wide in spans(bars)]
+    hours = math.fsum(bar.minutes for bar in bars) / 60 or 1.0
     every = max(math.ceil(hours / day_h / 8), 1)
     for day in range(math.ceil(hours / day_h)):
         at = 100 * day * day_h / hours

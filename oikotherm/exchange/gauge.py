@@ -11,7 +11,7 @@ from ..core.catalogue.parts import end_od_mm, insertion_mm
 from ..core.errors import Refused
 from ..core.joints.law import mouth as end_for
 from ..core.quantity import trim
-from ..drawing.faces import BOLD, REGULAR, known_signs
+from ..drawing.faces import TEXT, TEXT_BOLD, text_signs
 
 POINT = 72 / 25.4
 PAPERS_MM = {"a4": (210.0, 297.0), "letter": (215.9, 279.4)}
@@ -45,7 +45,7 @@ def gauge_pdf(catalogue: Catalogue, pipe: End, methods: Sequence[str], paper: st
     wide, high = PAPERS_MM[paper]
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=(wide * POINT, high * POINT), invariant=1)
-    known_signs()
+    text_signs()
     canvas.setTitle(f"Depth gauge {pipe.family} {pipe.size}")
     ink, left, top = "#1e2a2c", 20.0, high - 25.0
 
@@ -53,9 +53,9 @@ def gauge_pdf(catalogue: Catalogue, pipe: End, methods: Sequence[str], paper: st
         return x * POINT, y * POINT
 
     canvas.setFillColor(ink)
-    canvas.setFont(BOLD, 14)
+    canvas.setFont(TEXT_BOLD, 14)
     canvas.drawString(*at(left, top), f"Depth gauge: {pipe.family} {pipe.size}, {trim(od, 1)} mm outside")
-    canvas.setFont(REGULAR, 9)
+    canvas.setFont(TEXT, 9)
     canvas.drawString(
         *at(left, top - 7),
         "Print at full size. The check line must measure 100 mm. Cut along the outline, hold the left edge at the "

@@ -3,26 +3,50 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Mapping
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from reportlab.lib import colors
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
-from reportlab.platypus import Flowable, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import (
+    BaseDocTemplate,
+    Flowable,
+    Frame,
+    KeepTogether,
+    PageBreak,
+    PageTemplate,
+    Paragraph,
+    Spacer,
+    Table,
+    TableStyle,
+)
 
 from ..core.design import Design
-from ..drawing.faces import REGULAR, TEXT, TEXT_BOLD, missing_said, printable, text_face, text_signs
+from ..core.making.piece_cards import card_of
+from ..core.services.heating.sizing import heating_of
+from ..core.work.phases import phases
+from ..drawing.chart_pdf import chart_on, chart_size
+from ..drawing.charts import staircase
+from ..drawing.faces import TEXT, TEXT_BOLD, missing_said, printable, text_face, text_signs
 from ..drawing.isometric import draw
+from ..drawing.ladders import gas_ladder, water_ladder
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
+from ..drawing.piece_card import MINI_HIGH, MINI_WIDE, piece_mini
+from ..drawing.pump_charts import pump_drawing
 from ..drawing.scene import Scene
+from ..drawing.sheet import FlatSheet, sheet_on
+from ..drawing.time_strip import Bar, bars_of, strip_on
 from ..drawing.trace import Plot, trace_on
 from .pack import not_printed
 
 Story = list[Any]
 Row = list[Any]
 MARGIN = 40
+HEADER_PT = 26.0
 RULED = TableStyle(
     [
         ("FONTNAME", (0, 0), (-1, -1), TEXT),
@@ -46,6 +70,54 @@ RECORD_ONLY = (
 PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;"})
 
 
+class Numbered(Canvas):  # type: ignore[misc]
+    """A canvas that knows its number of pages when it writes them."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **{**more, "invariant": 1, "initialFontName": TEXT})
+        self.pages: list[dict[str, Any]] = []
+
+    def showPage(self) -> None:  # noqa: N802 - the library's name
+        self.pages.append(dict(self.__dict__))
+        self._startPage()
+
+    def save(self) -> None:
+        for number, page in enumerate(self.pages, 1):
+            self.__dict__.update(page)
+            self.setFont(TEXT, 8)
+            self.setFillColor("#575f5b")
+            self.drawRightString(
+                self._pagesize[0] - MARGIN, self._pagesize[1] - MARGIN + 4, f"page {number} of {len(self.pages)}"
+            )
+            super().showPage()
+        super().save()
+
+
+class Paper(BaseDocTemplate):  # type: ignore[misc]
+    """Pages with a header; heads go into the contents."""
+
+    def __init__(self, out: io.BytesIO, page: tuple[float, float], title: str, pack: dict[str, Any]) -> None:
+        super().__init__(out, pagesize=page, title=title, invariant=1)
+        self.head = printable(f"{title}, revision {pack['rev']}, {pack['today']}")
+        frame = Frame(MARGIN, MARGIN, page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEADER_PT, 0, 0, 0, 0, id="body")
+        self.addPageTemplates([PageTemplate(id="all", frames=[frame], onPage=self._header)])
+
+    def _header(self, canvas: Any, _: Any) -> None:
+        canvas.saveState()
+        canvas.setFont(text_face(self.head, strong=True), 9)
+        canvas.setFillColor("#1e2a2c")
+        canvas.drawString(MARGIN, self.pagesize[1] - MARGIN + 4, self.head[:100])
+        canvas.setStrokeColor("#a85a2a")
+        canvas.setLineWidth(1.2)
+        canvas.line(MARGIN, self.pagesize[1] - MARGIN - 3, self.pagesize[0] - MARGIN, self.pagesize[1] - MARGIN - 3)
+        canvas.restoreState()
+
+    def afterFlowable(self, flowable: Any) -> None:  # noqa: N802 - the library's name
+        style = getattr(flowable, "style", None)
+        if style is not None and style.name == HEAD.name:
+            self.notify("TOCEntry", (0, flowable.getPlainText(), self.page))
+
+
 class _Readings(Flowable):  # type: ignore[misc]
     """The readings of a test across the page."""
 
@@ -57,7 +129,7 @@ class _Readings(Flowable):  # type: ignore[misc]
         return self.wide, self.wide * self.plot.height / self.plot.width
 
     def draw(self) -> None:
-        trace_on(self.canv, self.plot, self.wide, REGULAR)
+        trace_on(self.canv, self.plot, self.wide, TEXT)
 
 
 class Drawing(Flowable):  # type: ignore[misc]
@@ -74,6 +146,56 @@ class Drawing(Flowable):  # type: ignore[misc]
         draw_on(self.canv, self.scene, 0, 0, self.wide)
 
 
+class Chart(Flowable):  # type: ignore[misc]
+    """A chart of the page across the page of paper."""
+
+    def __init__(self, svg: str, width: float) -> None:
+        super().__init__()
+        self.svg, self.wide = svg, width
+        self.own = chart_size(svg)
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, self.wide * self.own[1] / self.own[0]
+
+    def draw(self) -> None:
+        chart_on(self.canv, self.svg, 0, 0, self.wide)
+
+
+class _Strip(Flowable):  # type: ignore[misc]
+    """The phases of the work along their hours."""
+
+    def __init__(self, bars: Sequence[Bar], width: float) -> None:
+        super().__init__()
+        self.bars, self.wide = bars, width
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, 38.0
+
+    def draw(self) -> None:
+        strip_on(self.canv, self.bars, self.wide)
+
+
+def charts_chapter(design: Design, width: float) -> Story:
+    """What the sizes come to, drawn: of each circuit what is left of its pump's head and its pump, of gas and water the
+    pressure along the pipe."""
+    charts: list[tuple[str, str, float]] = []
+    for heating in heating_of(design):
+        source = heating.circuit.source.id
+        charts.append(
+            (f"Circuit of {source}: pressure left along the way to {heating.index}", staircase(heating), 0.66)
+        )
+        for number, _ in enumerate(heating.pumps if heating.loads else ()):
+            charts.append((f"Pump of {source} against its circuit", pump_drawing(heating, number), 0.58))
+    charts += [(f"Gas from {net.source}", gas_ladder(design.job, net), 1.0) for net in design.sized["gas"].detail]
+    charts += [(f"Water from {net.source}", water_ladder(design.job, net), 1.0) for net in design.sized["water"].detail]
+    drawn = [(title, svg, share) for title, svg, share in charts if svg]
+    story: Story = []
+    for n, (title, svg, share) in enumerate(drawn):
+        head = [] if n else [text_of("Pressures", HEAD)]
+        story.append(KeepTogether([*head, text_of(title), Chart(svg, width * share), Spacer(1, 6)]))
+    return story
+
+
 def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | None] | None = None) -> bytes:
     """The pack as PDF, A4 or Letter by practice; the same facts give the same bytes. plots: uuid of a test -> its
     readings drawn."""
@@ -82,11 +204,12 @@ def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | No
     missing = missing_said(not_printed(design, pack))
     story = [
         *_front(design, pack, width),
+        *charts_chapter(design, width),
         *sizes_chapter(pack, width),
         *services_chapter(pack, width),
-        *cuts_chapter(pack, width),
+        *cuts_chapter(design, pack, width),
         *_joints(pack, width),
-        *plan_chapter(pack, width),
+        *plan_chapter(design, pack, width),
         *tests_chapter(pack),
         *_words(pack),
         Spacer(1, 8),
@@ -95,16 +218,7 @@ def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | No
         *certificates_chapter(pack, plots or {}, width),
     ]
     out = io.BytesIO()
-    SimpleDocTemplate(
-        out,
-        pagesize=page,
-        leftMargin=MARGIN,
-        rightMargin=MARGIN,
-        topMargin=MARGIN,
-        bottomMargin=MARGIN,
-        title=pack["title"],
-        invariant=1,
-    ).build(story)
+    Paper(out, page, pack["title"], pack).multiBuild(story, canvasmaker=Numbered)
     return out.getvalue()
 
 
@@ -119,7 +233,7 @@ def text_of(words: Any, style: Any = BODY) -> Any:
 
 def table_of(rows: list[Row], shares: list[float], width: float) -> Any:
     """A table with a head; shares: of the width, a column each."""
-    cells = [[text_of(cell, SMALL) for cell in row] for row in rows]
+    cells = [[cell if isinstance(cell, Flowable) else text_of(cell, SMALL) for cell in row] for row in rows]
     made = Table(cells, colWidths=[width * share for share in shares], repeatRows=1)
     made.setStyle(RULED)
     return made
@@ -206,11 +320,30 @@ def services_chapter(pack: dict[str, Any], width: float) -> Story:
     return story
 
 
-def cuts_chapter(pack: dict[str, Any], width: float) -> Story:
-    rows: list[Row] = [["Piece", "Pipe", "Cut", "Centres mm", "From", "To"]]
+class _Mini(Flowable):  # type: ignore[misc]
+    """A piece as small as a word."""
+
+    def __init__(self, sheet: FlatSheet, width: float) -> None:
+        super().__init__()
+        self.sheet, self.wide = sheet, width
+
+    def wrap(self, *_: float) -> tuple[float, float]:
+        return self.wide, self.wide * MINI_HIGH / MINI_WIDE
+
+    def draw(self) -> None:
+        sheet_on(self.canv, self.sheet, 0, 0, self.wide / MINI_WIDE)
+
+
+def cuts_chapter(design: Design, pack: dict[str, Any], width: float) -> Story:
+    """The cut list, every piece drawn."""
+    cards = [card_of(cut, design.piece_labels) for cut in design.cuts]
+    longest = max((card.cut_mm for card in cards if not card.turns), default=1.0)
+    minis = {card.label: _Mini(piece_mini(card, longest), width * 0.13 - 6) for card in cards}
+    rows: list[Row] = [["Piece", "", "Pipe", "Cut", "Centres mm", "From", "To"]]
     rows += [
         [
             cut["label"],
+            minis.get(cut["label"], ""),
             cut["pipe"],
             cut["cut"],
             f"{cut['centre_mm']:g}",
@@ -220,7 +353,7 @@ def cuts_chapter(pack: dict[str, Any], width: float) -> Story:
         for cut in pack["cuts"]
     ]
     head = text_of(f"Cut list, {len(pack['cuts'])} cuts", HEAD)
-    return [head, table_of(rows, [0.09, 0.11, 0.11, 0.12, 0.28, 0.29], width)]
+    return [head, table_of(rows, [0.08, 0.13, 0.09, 0.1, 0.11, 0.24, 0.25], width)]
 
 
 def by_and_when(found: Any) -> str:
@@ -238,18 +371,37 @@ def _joints(pack: dict[str, Any], width: float) -> Story:
     return [head, table_of(rows, [0.09, 0.12, 0.26, 0.15, 0.23, 0.15], width)]
 
 
-def plan_chapter(pack: dict[str, Any], width: float) -> Story:
-    rows: list[Row] = [["Step", "Where", "Min", "Done"]]
-    rows += [[one["title"], one["where"], f"{one['minutes']:.0f}", by_and_when(one["done"])] for one in pack["plan"]]
-    head = text_of(f"Plan of work, {len(pack['plan'])} steps", HEAD)
-    return [head, table_of(rows, [0.32, 0.38, 0.08, 0.22], width)]
+def plan_chapter(design: Design, pack: dict[str, Any], width: float) -> Story:
+    """The order of work in phases, with the hours of each drawn above."""
+    rows = {step.key: one for step, one in zip(design.plan, pack["plan"], strict=True)}
+    done = {key for key, one in rows.items() if one["done"]}
+    found = phases(design, design.plan)
+    story: Story = [text_of(f"Plan of work, {len(rows)} steps", HEAD), _Strip(bars_of(found, done), width)]
+    for phase in found:
+        title = f"{phase.title}, {phase.where}" if phase.where else phase.title
+        table: list[Row] = [[f"{title}, {phase.minutes / 60:.1f} h", "Where", "Min", "Done"]]
+        own = [rows[step.key] for step in phase.steps]
+        table += [[one["title"], one["where"], f"{one['minutes']:.0f}", by_and_when(one["done"])] for one in own]
+        story += [table_of(table, [0.36, 0.34, 0.08, 0.22], width), Spacer(1, 5)]
+    return story
+
+
+MOST_NAMED = 8  # joints named one by one
+
+
+def _by_run(labels: Sequence[str]) -> str:
+    """Joints by their labels, or where they are many how many of each run."""
+    if len(labels) <= MOST_NAMED:
+        return ", ".join(labels)
+    runs = Counter(label.rpartition("-")[0] for label in labels)
+    return ", ".join(f"{count} of {run}" for run, count in runs.items())
 
 
 def tests_chapter(pack: dict[str, Any]) -> Story:
     """Every section with how it is proved, and each test of it."""
     story = [text_of("Tests", HEAD)]
     for section in pack["proofs"]:
-        state = "proved" if section["passed"] else f"not proved: {', '.join(section['unproved'])}"
+        state = "proved" if section["passed"] else f"not proved: {_by_run(section['unproved'])}"
         with_what = f"{section['test']}, {section['medium']} at {section['target']}"
         story.append(text_of(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
         for test in section["tests"]:

@@ -9,14 +9,10 @@ from typing import Any
 
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
-from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import (
-    BaseDocTemplate,
     Flowable,
-    Frame,
     KeepTogether,
     PageBreak,
-    PageTemplate,
     Spacer,
     TableStyle,
 )
@@ -29,7 +25,8 @@ from ..core.quantity import length_text
 from ..core.services import spec
 from ..core.supply import Supply
 from ..core.work.care import shut_off_rows
-from ..drawing.faces import TEXT, TEXT_BOLD, missing_said, printable, text_face, text_signs
+from ..core.work.place import place_words
+from ..drawing.faces import TEXT, TEXT_BOLD, missing_said, text_signs
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.piece_card import HIGH, WIDE, piece_card
@@ -39,16 +36,16 @@ from ..drawing.sheet import sheet_on
 from ..drawing.trace import Plot
 from . import packpdf as chapters
 from .pack import not_printed
-from .packpdf import BODY, HEAD, MARGIN, SMALL, TITLE, Drawing, Story, table_of, text_of
+from .packpdf import BODY, HEAD, MARGIN, SMALL, TITLE, Drawing, Numbered, Paper, Story, table_of, text_of
 from .plansheet import SCALES, UNITS_PER_MM
 from .workshop import cards_of, off_said
 
 PACKS = {"customer": "For the customer", "inspector": "For the inspector", "fitter": "For the fitter"}
 """What can be made, with its title."""
 
-HEADER_PT = 26.0
 MM = 72 / 25.4
 BOLD_BODY = ParagraphStyle("bold body", parent=BODY, fontName=TEXT_BOLD, fontSize=10, leading=13)
+PLACE = ParagraphStyle("place", parent=BOLD_BODY, spaceBefore=7, spaceAfter=1, keepWithNext=1)
 LARGE = ParagraphStyle("large", parent=BODY, fontSize=10.5, leading=14.5, spaceAfter=2)
 LITTLE_M = 1.0  # less new pipe of a service is not told
 MOST_OTHER = 12  # further valves named a service in the customer's pack
@@ -87,7 +84,7 @@ def pack_for(
     missing = missing_said(not_printed(design, pack))
     story += [Spacer(1, 10), text_of(pack["caution"], SMALL), *([text_of(missing, SMALL)] if missing else [])]
     out = io.BytesIO()
-    _Document(out, page, f"{pack['title']}: {PACKS[whom].lower()}", pack).multiBuild(story, canvasmaker=_Numbered)
+    Paper(out, page, f"{pack['title']}: {PACKS[whom].lower()}", pack).multiBuild(story, canvasmaker=Numbered)
     return out.getvalue()
 
 
@@ -99,54 +96,6 @@ class _Facts:
     supply: Supply
     firm: Firm
     width: float
-
-
-class _Numbered(Canvas):  # type: ignore[misc]
-    """A canvas that knows its number of pages when it writes them."""
-
-    def __init__(self, *args: Any, **more: Any) -> None:
-        super().__init__(*args, **{**more, "invariant": 1, "initialFontName": TEXT})
-        self.pages: list[dict[str, Any]] = []
-
-    def showPage(self) -> None:  # noqa: N802 - the library's name
-        self.pages.append(dict(self.__dict__))
-        self._startPage()
-
-    def save(self) -> None:
-        for number, page in enumerate(self.pages, 1):
-            self.__dict__.update(page)
-            self.setFont(TEXT, 8)
-            self.setFillColor("#575f5b")
-            self.drawRightString(
-                self._pagesize[0] - MARGIN, self._pagesize[1] - MARGIN + 4, f"page {number} of {len(self.pages)}"
-            )
-            super().showPage()
-        super().save()
-
-
-class _Document(BaseDocTemplate):  # type: ignore[misc]
-    """Pages with a header; heads go into the contents."""
-
-    def __init__(self, out: io.BytesIO, page: tuple[float, float], title: str, pack: dict[str, Any]) -> None:
-        super().__init__(out, pagesize=page, title=title, invariant=1)
-        self.head = printable(f"{title}, revision {pack['rev']}, {pack['today']}")
-        frame = Frame(MARGIN, MARGIN, page[0] - 2 * MARGIN, page[1] - 2 * MARGIN - HEADER_PT, 0, 0, 0, 0, id="body")
-        self.addPageTemplates([PageTemplate(id="all", frames=[frame], onPage=self._header)])
-
-    def _header(self, canvas: Any, _: Any) -> None:
-        canvas.saveState()
-        canvas.setFont(text_face(self.head, strong=True), 9)
-        canvas.setFillColor("#1e2a2c")
-        canvas.drawString(MARGIN, self.pagesize[1] - MARGIN + 4, self.head[:100])
-        canvas.setStrokeColor("#a85a2a")
-        canvas.setLineWidth(1.2)
-        canvas.line(MARGIN, self.pagesize[1] - MARGIN - 3, self.pagesize[0] - MARGIN, self.pagesize[1] - MARGIN - 3)
-        canvas.restoreState()
-
-    def afterFlowable(self, flowable: Any) -> None:  # noqa: N802 - the library's name
-        style = getattr(flowable, "style", None)
-        if style is not None and style.name == HEAD.name:
-            self.notify("TOCEntry", (0, flowable.getPlainText(), self.page))
 
 
 def _contents() -> Any:
@@ -208,7 +157,8 @@ def _customer(facts: _Facts) -> Story:
     story.append(text_of("When the next visit is due", HEAD))
     due = sorted(pack["reminders"], key=lambda one: str(one["due"]))
     if due:
-        story.append(text_of(f"Next: {due[0]['due']}, {due[0]['title']}", BOLD_BODY))
+        late = str(due[0]["due"]) < pack["today"]
+        story.append(text_of(f"{'Overdue since' if late else 'Next:'} {due[0]['due']}, {due[0]['title']}", BOLD_BODY))
         story.append(
             table_of(
                 [["Due", "What", "Why"], *([o["due"], o["title"], o["why"]] for o in due)], [0.16, 0.4, 0.44], width
@@ -268,8 +218,11 @@ def _inspector(facts: _Facts) -> Story:
     story += chapters.tests_chapter(pack)
     waived = [text_of(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
     story += [text_of("Findings let stand", HEAD), *(waived or [text_of("None.")])]
+    story += chapters.charts_chapter(facts.design, width)
     story += chapters.services_chapter(pack, width)
-    story += [PageBreak(), text_of("Appendix: sizes with their working", HEAD), *chapters.sizes_chapter(pack, width)]
+    sizes = chapters.sizes_chapter(pack, width)
+    if sizes:
+        story += [PageBreak(), text_of("Appendix: sizes with their working", HEAD), *sizes]
     story += chapters.certificates_chapter(pack, facts.plots, width)
     return story
 
@@ -352,10 +305,10 @@ def _fitter(facts: _Facts) -> Story:
     """Plan, joints by place, parts to order, the cut list, a card a piece."""
     design, pack, width = facts.design, facts.pack, facts.width
     story = _title(facts, "fitter", "Order of work, joints by place, parts, cut list, a card a piece.")
-    story += [_contents(), PageBreak(), *_levels(facts), *chapters.plan_chapter(pack, width)]
+    story += [_contents(), PageBreak(), *_levels(facts), *chapters.plan_chapter(design, pack, width)]
     story += _joints_by_place(facts)
     story += _parts(design.order(facts.supply), width)
-    story += chapters.cuts_chapter(pack, width)
+    story += chapters.cuts_chapter(design, pack, width)
     cards = cards_of(design, facts.supply)
     story.append(text_of(f"Piece cards, {len(cards)}", HEAD))
     story += [_Cards(cards[n : n + 2], design.job.pace_unit, width) for n in range(0, len(cards), 2)]
@@ -363,23 +316,27 @@ def _fitter(facts: _Facts) -> Story:
 
 
 def _joints_by_place(facts: _Facts) -> Story:
-    """The joints, where they lie: run by run."""
+    """The joints, room by room and above or under the floor, as one walks: two beside each other."""
     design = facts.design
-    runs = {joint.key: joint.run for joint in design.fitted.joints.values()}
-    labels = {design.joint_labels[key]: run for key, run in runs.items()}
-    by_run: dict[str, list[dict[str, Any]]] = {}
+    own = {design.joint_labels[key]: joint for key, joint in design.fitted.joints.items()}
+    places: dict[str, list[dict[str, Any]]] = {}
     for one in facts.pack["joints"]:
-        by_run.setdefault(labels.get(one["label"], ""), []).append(one)
-    rows: list[list[Any]] = [["Run", "Joint", "Method", "Part", "Made"]]
-    for run, joints in by_run.items():
-        for n, one in enumerate(joints):
-            rows.append(
-                [run if not n else "", one["label"], one["method"], one["part"], chapters.by_and_when(one["made"])]
-            )
-    return [
-        text_of(f"Joints by place, {len(facts.pack['joints'])}", HEAD),
-        table_of(rows, [0.1, 0.12, 0.16, 0.4, 0.22], facts.width),
-    ]
+        joint = own.get(one["label"])
+        piece = design.fitted.pieces.get(joint.other) if joint else None
+        where = place_words(design, joint.at, piece.place if piece else "") if joint else "no longer there"
+        places.setdefault(where or "elsewhere", []).append(one)
+    story: Story = [text_of(f"Joints by place, {len(facts.pack['joints'])}", HEAD)]
+    for where, joints in places.items():
+        half = (len(joints) + 1) // 2
+        rows: list[list[Any]] = [["Joint", "Method", "Part", "Made"] * 2]
+        for n in range(half):
+            row = []
+            for one in (joints[n], joints[half + n] if half + n < len(joints) else None):
+                made = one["made"] if one else None
+                row += [one["label"], one["method"], one["part"], made[1][:10] if made else "[  ]"] if one else [""] * 4
+            rows.append(row)
+        story += [text_of(f"{where}, {len(joints)}", PLACE), table_of(rows, [0.09, 0.1, 0.2, 0.11] * 2, facts.width)]
+    return story
 
 
 def _parts(order: Order, width: float) -> Iterable[Any]:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from ..core.design import Design
 from ..core.errors import Refused
-from ..drawing.faces import BOLD, REGULAR, known_signs, printable
+from ..drawing.faces import TEXT, known_signs, printable, text_face
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
@@ -79,9 +79,10 @@ def scale_pdf(design: Design, projection: Projection, scale: int, paper: str, lo
     base = EDGE_MM * point
     canvas.line(base, (EDGE_MM + BLOCK_MM) * point, (wide - EDGE_MM) * point, (EDGE_MM + BLOCK_MM) * point)
     canvas.setFillColor("#1e2a2c")
-    canvas.setFont(BOLD, 11)
-    canvas.drawString(base + 8, base + 26, printable(design.job.title[:70]))
-    canvas.setFont(REGULAR, 8)
+    title = printable(design.job.title[:70])
+    canvas.setFont(text_face(title, strong=True), 11)
+    canvas.drawString(base + 8, base + 26, title)
+    canvas.setFont(TEXT, 8)
     canvas.drawString(
         base + 8,
         base + 12,

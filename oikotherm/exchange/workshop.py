@@ -15,7 +15,7 @@ from ..core.making.piece_cards import PieceCard, piece_cards
 from ..core.making.pipe_stock import PipeStock
 from ..core.quantity import length_text
 from ..core.supply import Supply
-from ..drawing.faces import BOLD, REGULAR, known_signs, printable
+from ..drawing.faces import known_signs, printable, text_face
 from ..drawing.piece_card import HIGH, WIDE, piece_card
 from ..drawing.sheet import sheet_on
 from ..drawing.stick_bars import ROW, stick_bars
@@ -140,9 +140,10 @@ class _Pages:
     def _say(self, x: float, y: float, text: str, size: float, *, strong: bool = False, right: bool = False) -> None:
         """Words at a place [mm from the left lower corner]."""
         self.canvas.setFillColor(INK)
-        self.canvas.setFont(BOLD if strong else REGULAR, size)
+        words = printable(text)
+        self.canvas.setFont(text_face(words, strong=strong), size)
         draw = self.canvas.drawRightString if right else self.canvas.drawString
-        draw(x * MM, y * MM, printable(text))
+        draw(x * MM, y * MM, words)
 
     # --- bars and ticket ----------------------------------------------------------------------------------------------
 

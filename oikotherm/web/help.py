@@ -68,6 +68,7 @@ HELP = {
         "Joints",
         (
             "Each joint has its recipe and a section drawn to size.",
+            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
             "Mark it made when its checks are done; on a phone it waits until there is a network.",
             "The finder shows how to come from one pipe to another.",
         ),
@@ -77,6 +78,8 @@ HELP = {
         "Cut list",
         (
             "Each piece with its length; a row opens its working.",
+            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
+            "A head sorts by its column; once more turns it round, a third time puts it back.",
             "Sticks lays the pieces on what is bought; Piece cards has every mark; Materials is the order.",
         ),
         hint="Sticks and Piece cards are what goes to the saw and the bender.",
@@ -107,7 +110,9 @@ HELP = {
     "order.order": Help(
         "Order",
         (
-            "Tick a step when it is done; what it waits for stands in its details.",
+            "Phases by place and service; what can be done now is bright, the rest says what it waits for.",
+            "The strip shows the hours of each phase: press one to come to it.",
+            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
             "A gate holds filling and lighting back until all before it is ticked.",
         ),
         hint="The first step without a tick is what comes next.",
@@ -135,8 +140,14 @@ HELP = {
     ),
     "bench.index": Help("Bench", ("Every calculation alone, no job needed.",)),
     "van.index": Help("Van", ("What is owned and carried: tools, stock, offcuts, prices, what was measured.",)),
-    "practice.index": Help("House practice", ("Where fitters disagree: what this firm does, and what it changes.",)),
-    "practice.property": Help("Property", ("A card a house: what is due next, where it is shut, serials.",)),
+    "practice.index": Help(
+        "House practice",
+        ("Where fitters disagree: a row a topic.", "Change opens its ways and shows what another would do."),
+    ),
+    "practice.property": Help(
+        "Property",
+        ("A card a house: what is due next, where it is shut, serials.", "Done today: it is due again a year on."),
+    ),
     "people.index": Help("People and instruments", ("Who may do what, and which gauge is in date.",)),
 }
 

@@ -24,7 +24,7 @@ from ..core.work.plan import move
 from ..core.work.records import CHECK_WORDS, CONTOURS, JointState, checks_of, joint_states, made_at, ticked
 from ..core.work.state import StepChange, after, changes, house_of
 from ..core.work.steps import WorkStep
-from ..drawing.time_strip import Bar, time_strip
+from ..drawing.time_strip import bars_of, time_strip
 from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import records as records_store
@@ -242,7 +242,11 @@ def _order(frame: Frame) -> dict[str, Any]:
     place = {step.key: number for number, step in enumerate(steps, 1)}
     listed = in_blocks(steps, lambda step: place[step.key], frame.part)
     block = {step.key: str(number // MOST_ROWS + 1) for number, step in enumerate(steps)} if listed.blocks else {}
-    bars = [_bar(phase, done, block) for phase in phases(frame.design, steps)]
+
+    def href(phase: Phase) -> str:
+        return f"{'?part=' + block[phase.key] if block else ''}#phase-{phase.key}"
+
+    bars = bars_of(phases(frame.design, steps), done, href)
     return {
         "strip": Markup(time_strip(bars, DAY_H)),  # noqa: S704 - our own drawing
         "day_h": DAY_H,
@@ -263,22 +267,6 @@ def _order(frame: Frame) -> dict[str, Any]:
         "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
         "house": _house_said(frame.design, [step for step in steps if step.key in done]),
     }
-
-
-def _bar(phase: Phase, done: Collection[str], block: Mapping[str, str]) -> Bar:
-    """A phase on the strip of time. block: of each step, where the list is shown in blocks."""
-    count = sum(step.key in done for step in phase.steps)
-    stands = {standing(step, done) for step in phase.steps}
-    part = f"?part={block[phase.key]}" if block else ""
-    title = f"{phase.title}, {phase.where}" if phase.where else phase.title
-    return Bar(
-        phase.where.capitalize() if phase.title == "Pipe" and phase.where else phase.title.partition(",")[0],
-        f"{title}: {phase.minutes / 60:.1f} h, {count} of {len(phase.steps)} done",
-        phase.minutes,
-        sum(step.minutes for step in phase.steps if step.key in done) / (phase.minutes or 1.0),
-        f"{part}#phase-{phase.key}",
-        "done" if stands == {"done"} else "now" if "now" in stands else "waits",
-    )
 
 
 def _shown_phase(phase: Phase, done: Collection[str]) -> dict[str, Any]:

@@ -139,6 +139,7 @@ class SiteTest(BrowserCase):
             "() => { const k = [...document.querySelectorAll('.steps-list > li')].map(l => l.dataset.key); return "
             "k.indexOf('hang:R1') > k.indexOf('hang:R3'); }"
         )
+        page.locator("#open-phases").click()
         step = page.locator("li[data-key='pipe:F2']")
         step.locator("summary").click()
         step.locator("select").select_option("proof")

@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import Any
 
 from flask import request
 from markupsafe import Markup
 
-from ...core.quantity import INH2O_PA, convert, length_text
 from ...core.services.gas import table
-from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, FOOT_M, PSI_PA, gases
+from ...core.services.gas.capacity import BTU_H_W, FOOT3_M3, FOOT_M, gases
 from ...core.services.gas.layouts import MANIFOLD, manifold
 from ...core.services.gas.sizing import RULES, GasNetwork, networks, resized
-from ...drawing.pressure_ladder import Way, ladder
+from ...drawing.ladders import gas_ladder
 from ...exchange.gas_sizes import gas_row
 from ..frame import Frame
 from ..sizes import service_data
 
 TITLES = {"longest": "by the longest length", "branch": "by branch length", "network": "by pressure"}
-PSI_FROM_PA = 10_000.0
 
 
 @service_data("gas")
@@ -39,12 +36,6 @@ def gas(frame: Frame) -> dict[str, Any]:
         found = tuple(resized(net, frame.design.context.catalogue, asked) for net in found)
     rows = [gas_row(net, frame.job, found, frame.design.context.catalogue) for net in found]
     inch = frame.job.practice == "north-american"
-
-    def said(pressure_pa: float) -> str:
-        unit = "psi" if inch and abs(pressure_pa) >= PSI_FROM_PA else "inH2O" if inch else "mbar"
-        value, _ = convert(f"{pressure_pa:.6g} Pa", unit)
-        return f"{value:.1f} {'in' if unit == 'inH2O' else unit}"
-
     for net, row in zip(found, rows, strict=True):
         on = [end for end in net.terminals if end.on]
         row["tightest"] = min(on, key=lambda end: end.margin_pa).station if on else ""
@@ -60,12 +51,7 @@ def gas(frame: Frame) -> dict[str, Any]:
             m3_h = one["flow_m3_h"]
             one["said"] = f"{m3_h / FOOT3_M3:.0f} ft3/h" if inch else f"{m3_h:.2f} m3/h"
             one["other"] = {name: sizes["sizes"].get(one["id"]) for name, sizes in row["rules"].items()}
-        length = partial(length_text, unit=frame.job.pace_unit, with_unit=True)
-        unit_pa = PSI_PA if inch and net.inlet_pa >= PSI_FROM_PA else INH2O_PA if inch else 100.0
-        drawn = (
-            ladder(net.source, net.inlet_pa, _ways(net), said, length, wide=wide, unit_pa=unit_pa)
-            for wide in (True, False)
-        )
+        drawn = (gas_ladder(frame.job, net, wide=wide) for wide in (True, False))
         row["ladder_svg"] = Markup("".join(drawn))  # noqa: S704 - our own drawing
         row["tables"] = [
             {
@@ -89,16 +75,3 @@ def gas(frame: Frame) -> dict[str, Any]:
         "layout": layout,
         "tried": bool(off or fuel or asked or layout),
     }
-
-
-def _ways(net: GasNetwork) -> list[Way]:
-    """The way to each appliance, step by step, for the ladder."""
-    own = {one.id: one for one in net.sections}
-    ways = []
-    for end in net.terminals:
-        at, steps = net.inlet_pa, []
-        for ident in end.path:
-            before, at = at, at - own[ident].drop_pa
-            steps.append((ident, own[ident].length_m, before, at))
-        ways.append(Way(end.station, tuple(steps), end.least_pa, end.on))
-    return ways

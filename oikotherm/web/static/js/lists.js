@@ -6,14 +6,30 @@ const IN_ORDER = ".clip-table, .notation, .practice-table, .working, .sim-table,
 const INCHES = /^(?:(\d+)'\s*)?(?:(\d+)(?:-|\s)?)?(?:(\d+)\/(\d+))?"/;
 const collator = new Intl.Collator("en", {numeric: true, sensitivity: "base"});
 
-/** What a cell says: a figure of feet and inches as inches, all else as text in which numbers count as numbers. */
+const FIGURE = /^([-\u2212]?\d[\d\u00a0\u202f,]*(?:\.\d+)?)(?=\s|$|[^\d/'"A-Za-z])/;
+
+/** What a cell says: its figure, of feet and inches in inches, or null; and its text. */
 function said(cell) {
   const field = cell.querySelector("input, select");
   const text = (field ? field.value : cell.textContent).replace(/\s+/g, " ").trim();
-  const found = text.includes('"') || /^\d+'/.test(text) ? text.match(INCHES) : null;
-  if (!found) return text;
-  const [, feet, inches, over, under] = found.map((one) => Number(one ?? 0));
-  return String(feet * 12 + inches + (under ? over / under : 0));
+  const length = text.includes('"') || /^\d+'/.test(text) ? text.match(INCHES) : null;
+  if (length) {
+    const [, feet, inches, over, under] = length.map((one) => Number(one ?? 0));
+    return {figure: feet * 12 + inches + (under ? over / under : 0), text};
+  }
+  const figure = text
+    .match(FIGURE)?.[1]
+    .replace(/[\u00a0\u202f]|,(?=\d{3}(?:\D|$))/g, "") // thousands
+    .replace(",", ".")
+    .replace("\u2212", "-");
+  return {figure: figure === undefined ? null : Number(figure), text};
+}
+
+/** Figures by their size, before words; empty cells last. */
+function compare(a, b) {
+  if (a.figure !== null && b.figure !== null) return a.figure - b.figure || collator.compare(a.text, b.text);
+  if ((a.figure === null) !== (b.figure === null)) return a.figure === null ? 1 : -1;
+  return collator.compare(a.text, b.text);
 }
 
 function sortable(table) {
@@ -37,7 +53,7 @@ function sortable(table) {
       const keyed = rows.map((row) => [said(row.cells[column]), row]);
       if (way !== "none") {
         head.setAttribute("aria-sort", way);
-        keyed.sort(([a], [b]) => sign * (Number(a === "") - Number(b === "") || collator.compare(a, b)));
+        keyed.sort(([a], [b]) => Number(a.text === "") - Number(b.text === "") || sign * compare(a, b));
       }
       body.append(...keyed.map(([, row]) => row));
     });

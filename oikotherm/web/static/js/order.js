@@ -31,7 +31,8 @@ export function startOrder(page) {
     if (event.target.closest("[data-record=step]")) stand();
     if (event.target.id === "open-phases") for (const one of document.querySelectorAll(".phase")) unfold(one);
     const link = event.target.closest(".time-strip a");
-    if (link?.hash) unfold(document.getElementById(decodeURIComponent(link.hash.slice(1))));
+    const named = link?.getAttribute("href").split("#")[1];
+    if (named) unfold(document.getElementById(named));
   });
   if (location.hash.length > 1) {
     const named = document.getElementById(decodeURIComponent(location.hash.slice(1)));

@@ -5,8 +5,10 @@ from __future__ import annotations
 import http.cookiejar
 import json
 import os
+import random
 import re
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -18,13 +20,27 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 
 
+def free_port() -> int:
+    """A port nobody listens on, below those the system gives out by itself: while a server is killed and started again,
+    no other process comes to have it."""
+    for port in random.Random().sample(range(20_000, 32_000), 200):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
+    raise OSError("no free port between 20000 and 32000")
+
+
 class Server:
     """`oikotherm serve` on a free port. kill() is SIGKILL; start() serves the same data again."""
 
     def __init__(self, *, demo: bool = True, firm: bool = False) -> None:
         self.folder = tempfile.TemporaryDirectory()
         self.data = Path(self.folder.name)
-        self.port = 0
+        self.port = free_port()
         if demo:
             self.run("demo", *([] if firm else ["--jobs-only"]))
         self.start()

@@ -44,8 +44,8 @@ def gauge_pdf(catalogue: Catalogue, pipe: End, methods: Sequence[str], paper: st
         raise Refused("pipe", str(pipe), "a pipe that goes a measured depth into its fittings", "cu-m 22 pipe")
     wide, high = PAPERS_MM[paper]
     out = io.BytesIO()
-    canvas = Canvas(out, pagesize=(wide * POINT, high * POINT), invariant=1)
     text_signs()
+    canvas = Canvas(out, pagesize=(wide * POINT, high * POINT), invariant=1, initialFontName=TEXT)
     canvas.setTitle(f"Depth gauge {pipe.family} {pipe.size}")
     ink, left, top = "#1e2a2c", 20.0, high - 25.0
 

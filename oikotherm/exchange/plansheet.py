@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from ..core.design import Design
 from ..core.errors import Refused
-from ..drawing.faces import TEXT, known_signs, printable, text_face
+from ..drawing.faces import TEXT, printable, text_face, text_signs
 from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..drawing.pdf import draw_on
@@ -70,8 +70,8 @@ def scale_pdf(design: Design, projection: Projection, scale: int, paper: str, lo
     point = 72 / 25.4
     wide, high = PAPERS_MM[paper]
     out = io.BytesIO()
-    canvas = Canvas(out, pagesize=(wide * point, high * point), invariant=1)
-    known_signs()
+    text_signs()
+    canvas = Canvas(out, pagesize=(wide * point, high * point), invariant=1, initialFontName=TEXT)
     canvas.setTitle(f"{design.job.title}, {projection.name}, 1:{scale}")
     canvas.setLineWidth(0.6)
     canvas.rect(EDGE_MM * point, EDGE_MM * point, (wide - 2 * EDGE_MM) * point, (high - 2 * EDGE_MM) * point)

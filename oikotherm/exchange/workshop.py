@@ -15,7 +15,7 @@ from ..core.making.piece_cards import PieceCard, piece_cards
 from ..core.making.pipe_stock import PipeStock
 from ..core.quantity import length_text
 from ..core.supply import Supply
-from ..drawing.faces import known_signs, printable, text_face
+from ..drawing.faces import TEXT, printable, text_face, text_signs
 from ..drawing.piece_card import HIGH, WIDE, piece_card
 from ..drawing.sheet import sheet_on
 from ..drawing.stick_bars import ROW, stick_bars
@@ -116,8 +116,10 @@ class _Pages:
         self.page = 0
 
     def made(self, what: str) -> bytes:
-        known_signs()
-        self.canvas = Canvas(self.out, pagesize=(self.paper.wide * MM, self.paper.high * MM), invariant=1)
+        text_signs()
+        self.canvas = Canvas(
+            self.out, pagesize=(self.paper.wide * MM, self.paper.high * MM), invariant=1, initialFontName=TEXT
+        )
         self.title = TITLES[what]
         self.canvas.setTitle(f"{self.design.job.title}, {self.title.lower()}")
         {"ticket": self._ticket, "cards": self._cards, "strips": self._strips, "labels": self._labels}[what]()

@@ -30,7 +30,8 @@ class ListsTest(BrowserCase):
         page.wait_for_function("() => document.querySelector('.at-row')?.id === 'F3-B'")
         self.assertEqual(page.evaluate("() => document.activeElement.closest('tr')?.id"), "F3-B")
         page.wait_for_function(
-            "() => { const r = document.querySelector('#F3-B').getBoundingClientRect(); return r.top > 48 && r.bottom < innerHeight; }"
+            "() => { const r = document.querySelector('#F3-B').getBoundingClientRect(); "
+            "return r.top > 48 && r.bottom < innerHeight; }"
         )
 
     def test_each_list_has_its_drawing(self):

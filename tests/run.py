@@ -1,6 +1,6 @@
 """Runs ruff, mypy and all tests, and says at the end how many passed and failed. Arguments: test modules to run alone.
 
-The tests in a browser run beside the others, in a process of their own: two cores, two halves of about one length.
+The tests in a browser run beside the others, in two processes of their own: they wait more than they work.
 """
 
 from __future__ import annotations
@@ -11,29 +11,12 @@ import sys
 import time
 import unittest
 
-PAGES = [
-    f"tests.browser.test_{name}"
-    for name in (
-        "pages",
-        "joints",
-        "journey",
-        "site",
-        "pace",
-        "walk",
-        "small",
-        "gas",
-        "live",
-        "house",
-        "assembly",
-        "first",
-        "lists",
-    )
-]
-BESIDE = [
-    *PAGES,
-    "tests.test_faults",
-    "tests.test_campaign",
-]  # what waits on servers, too: two halves of about one length
+BROWSER = ("joints", "journey", "site", "pace", "walk", "small", "gas", "live", "house", "assembly", "first", "lists")
+BESIDE = {
+    "all pages": ["tests.browser.test_pages", *(f"tests.test_{name}" for name in ("kill", "cli", "pack", "packs"))],
+    "in the browser": [*(f"tests.browser.test_{name}" for name in BROWSER), "tests.test_faults", "tests.test_campaign"],
+}
+"""What waits on servers and browsers more than it works, each in a process of its own beside the others."""
 SLOWEST = 20  # tests named with their time
 ROOMS = ("tests.core", "tests.store", "tests.drawing", "tests.web")
 
@@ -84,10 +67,6 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
                 "tests.test_layers",
                 "tests.test_lawful",
                 "tests.test_services",
-                "tests.test_kill",
-                "tests.test_cli",
-                "tests.test_pack",
-                "tests.test_packs",
                 "tests.test_run",
             ]
         )
@@ -95,28 +74,30 @@ def all_but_pages(loader: unittest.TestLoader) -> unittest.TestSuite:
     return suite
 
 
+def _begun(part: str) -> subprocess.Popen[str]:
+    """A part of the tests in a process of its own."""
+    command = [sys.executable, "-m", "tests.run", "--part", part]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+
+
 def main() -> int:
     only = sys.argv[1:]
     loader = unittest.defaultTestLoader
-    if only == ["--pages"]:
-        passed, failed = run(loader.loadTestsFromNames(BESIDE))
+    if only[:1] == ["--part"]:
+        passed, failed = run(loader.loadTestsFromNames(BESIDE[only[1]]))
     elif only:
         passed, failed = run(loader.loadTestsFromNames(only))
     else:
-        beside = subprocess.Popen(
-            [sys.executable, "-m", "tests.run", "--pages"],
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            text=True,
-        )
+        parts = {name: _begun(name) for name in BESIDE}
         checks = [tool("ruff", "check", "."), tool("ruff", "format", "--check", "-q", "."), tool("mypy")]
         passed, failed = run(all_but_pages(loader))
-        print("== all pages", flush=True)
-        said, _ = beside.communicate()
-        print(said)
-        found = re.search(r"^(\d+) passed, (\d+) failed$", said, re.MULTILINE)
-        more = (int(found[1]), int(found[2])) if found else (0, 1)
-        passed, failed = passed + more[0] + checks.count(True), failed + more[1] + checks.count(False)
+        passed, failed = passed + checks.count(True), failed + checks.count(False)
+        for name, part in parts.items():
+            print(f"== {name}", flush=True)
+            said, _ = part.communicate()
+            print(said)
+            found = re.search(r"^(\d+) passed, (\d+) failed$", said, re.MULTILINE)
+            passed, failed = passed + (int(found[1]) if found else 0), failed + (int(found[2]) if found else 1)
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
 

@@ -30,7 +30,13 @@ class Drawing {
 
   /** Put other SVG text in place, for a ghost, keeping pan and zoom; who has drawn on it draws again. */
   show(html) {
+    const was = this.svg ? this.#full(this.svg) : null;
     this.sheet.innerHTML = html;
+    const now = this.svg ? this.#full(this.svg) : null;
+    if (was && now && this.centre) {
+      // drawn for another size: what was in the middle stays there
+      this.centre = {x: (this.centre.x * now.width) / was.width, y: (this.centre.y * now.height) / was.height};
+    }
     this.apply();
     this.sheet.dispatchEvent(new Event("drawn"));
   }

@@ -55,7 +55,9 @@ class Where {
     const answer = response?.ok ? await response.json().catch(() => null) : null;
     if (asked !== this.asked || !answer) return;
     this.sheet.innerHTML = answer.html;
+    this.copy = null;
     this.missing = on;
+    this.level = answer.level;
     this.rev = answer.rev;
     this.light();
   }
@@ -94,36 +96,47 @@ class Where {
     const scale = Math.min(svg.clientWidth / svg.viewBox.baseVal.width, svg.clientHeight / svg.viewBox.baseVal.height) || 1;
     svg.style.setProperty("--k", String(1 / scale));
     let found = this.#found(tokens);
+    if (!found.length && tokens.length && this.level && this.missing !== tokens[0]) {
+      clearTimeout(this.waiting);
+      this.waiting = setTimeout(() => this.fetch(tokens[0]), WAIT);
+    }
     if (!found.length) found = this.#found((this.row?.dataset.lightsElse ?? "").split(" ").filter(Boolean));
     svg.classList.toggle("lighting", found.length > 0);
-    this.close.replaceChildren();
     this.board.classList.remove("is-near");
     const words = this.row?.dataset.label ?? this.row?.id ?? "";
     if (words) this.said.textContent = found.length ? words : `${words}: not on the drawing`;
-    if (!found.length) {
-      clearTimeout(this.waiting);
-      if (tokens.length && this.missing !== tokens[0]) this.waiting = setTimeout(() => this.fetch(tokens[0]), WAIT);
-      return;
-    }
+    if (!found.length) return;
     for (const one of found) one.classList.add("lit");
     this.#ring(svg, found, scale);
   }
 
-  /** The same drawing from near, beside or below. at: the middle of what is lit; half: its size, units of the sheet. */
+  /** The same drawing from near, beside or below; copied once, then only moved. at: the middle of what is lit; half: its
+   *  size, units of the sheet. */
   #near(svg, at, half) {
-    const drawn = svg.querySelector(".all");
     this.board.classList.add("is-near");
-    this.close.replaceChildren(document.createElement("i")); // takes its room before it is measured
+    if (!this.copy) {
+      this.copy = svg.cloneNode(true);
+      this.copy.removeAttribute("id");
+      this.close.replaceChildren(this.copy);
+    }
     const wide = Math.max(half * 2.6, NEAR);
     const high = (wide * this.close.clientHeight) / (this.close.clientWidth || 1);
-    const near = document.createElementNS(SVG, "svg");
-    near.setAttribute("class", "drawing lighting");
-    near.setAttribute("viewBox", `${at.x - wide / 2} ${at.y - high / 2} ${wide} ${high}`);
-    near.append(drawn.cloneNode(true));
+    this.copy.setAttribute("viewBox", `${at.x - wide / 2} ${at.y - high / 2} ${wide} ${high}`);
+    this.copy.style.setProperty("--k", String(wide / (this.close.clientWidth || 1)));
+    this.#mark(this.copy, svg.querySelectorAll(".lit"));
     const ring = svg.querySelector(".ring");
-    if (ring) near.append(ring.cloneNode());
-    this.close.replaceChildren(near);
-    near.style.setProperty("--k", String(wide / (this.close.clientWidth || 1)));
+    if (ring) this.copy.append(ring.cloneNode());
+  }
+
+  /** Put out what was lit on the copy, and light there what is lit on the drawing. */
+  #mark(copy, lit) {
+    for (const old of copy.querySelectorAll(".lit")) old.classList.remove("lit");
+    copy.querySelector(".ring")?.remove();
+    copy.classList.add("lighting");
+    for (const one of lit) {
+      const found = copy.querySelectorAll(`[data-key="${CSS.escape(one.dataset.key)}"]:not(.l)`);
+      for (const same of found) same.classList.add("lit");
+    }
   }
 
   #ring(svg, found, scale) {

@@ -8,8 +8,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from reportlab.pdfgen.canvas import Canvas
-
 from ..core.design import Design
 from ..core.making.piece_cards import PieceCard, piece_cards
 from ..core.making.pipe_stock import PipeStock
@@ -116,6 +114,8 @@ class _Pages:
         self.page = 0
 
     def made(self, what: str) -> bytes:
+        from reportlab.pdfgen.canvas import Canvas  # only where something is printed
+
         text_signs()
         self.canvas = Canvas(
             self.out, pagesize=(self.paper.wide * MM, self.paper.high * MM), invariant=1, initialFontName=TEXT

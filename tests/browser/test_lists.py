@@ -18,6 +18,10 @@ class ListsTest(BrowserCase):
         row = page.locator("#F1-F")
         row.hover()
         self.assertEqual(set(self.lit()), {row.get_attribute("data-key")})
+        row.locator("summary").hover()  # still lit, and from near as well
+        self.assertEqual(set(self.lit()), {row.get_attribute("data-key")})
+        near = "all => all.map(e => e.dataset.key)"
+        self.assertEqual(set(page.eval_on_selector_all(".where-close .lit", near)), {row.get_attribute("data-key")})
         self.assertEqual(page.locator("#where-said").inner_text(), "F1-F")
         ring = page.locator("#where-drawing .ring").bounding_box()
         pipe = page.locator(f"#where-drawing .pipe[data-key='{row.get_attribute('data-key')}']").first.bounding_box()

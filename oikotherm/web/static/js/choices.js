@@ -34,7 +34,7 @@ export function startChoices(page) {
   page.addEventListener("changed", bars);
   const light = (event) => {
     const part = event.target.closest?.("[data-keys]");
-    if (document.getElementById("sheet")) return; // Pace-out lights its own
+    if (document.getElementById("sheet") || document.getElementById("where")) return; // these light their own
     for (const lit of document.querySelectorAll(".lit")) lit.classList.remove("lit");
     if (!part) return;
     part.classList.add("lit");

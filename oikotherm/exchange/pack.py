@@ -161,11 +161,24 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
         "reminders": [
-            {"title": one.title, "due": one.due.isoformat(), "why": one.why}
+            {
+                "title": one.title,
+                "due": one.due.isoformat(),
+                "why": one.why,
+                "by_owner": one.by_owner,
+                "every": _every(one.every_months),
+            }
             for one in reminders(design, today, records)
         ],
         "caution": CAUTION,
     }
+
+
+def _every(months: int) -> str:
+    """How often something comes round, in words; "" for once."""
+    if not months:
+        return ""
+    return "every year" if months == 12 else f"every {months} months"
 
 
 def _assemblies(design: Design, records: Sequence[Record]) -> Iterable[PackSection]:

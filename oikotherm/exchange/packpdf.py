@@ -461,7 +461,9 @@ def _words(pack: dict[str, Any]) -> Story:
         story.append(text_of(name, HEAD))
         story += [text_of(f"{number}. {line}") for number, line in enumerate(lines, 1)]
     waived = [text_of(f"{one['says']} Reason: {one['reason']}") for one in pack["waived"]]
-    due = [text_of(f"{one['due']}, every year: {one['title']}; {one['why']}") for one in pack["reminders"]]
+    due = [
+        text_of(f"{one['due']}, {one['every'] or 'once'}: {one['title']}; {one['why']}") for one in pack["reminders"]
+    ]
     story += [text_of("Findings let stand", HEAD), *(waived or [text_of("None.")])]
     story += [text_of("What comes round", HEAD), *(due or [text_of("Nothing.")])]
     return story

@@ -138,9 +138,9 @@ def _customer(facts: _Facts) -> Story:
     story += [Spacer(1, 6), Drawing(draw(design, look), width)]
     story += [text_of("Flow solid, return dashed; letters are those of the list of valves.", SMALL)]
     story += [text_of("Where to shut it off", HEAD)]
-    rows = shut_off_rows(design)
-    for service in dict.fromkeys(one.service for one in rows if one.service):
-        own = sorted((one for one in rows if one.service == service), key=lambda one: -one.off)
+    valves = shut_off_rows(design)
+    for service in dict.fromkeys(one.service for one in valves if one.service):
+        own = sorted((one for one in valves if one.service == service), key=lambda one: -one.off)
         title = spec.service(service).title
         story.append(text_of(f"{title}, all of it: {own[0].says.partition(':')[0]}", BOLD_BODY))
         story += [text_of(f"- {one.says}", BODY) for one in own[1:MOST_OTHER]]
@@ -156,14 +156,18 @@ def _customer(facts: _Facts) -> Story:
         story.append(KeepTogether([text_of("How to bleed a radiator", HEAD), *lines]))
     story.append(text_of("When the next visit is due", HEAD))
     due = sorted(pack["reminders"], key=lambda one: str(one["due"]))
-    if due:
-        late = str(due[0]["due"]) < pack["today"]
-        story.append(text_of(f"{'Overdue since' if late else 'Next:'} {due[0]['due']}, {due[0]['title']}", BOLD_BODY))
+    visits = [one for one in due if not one["by_owner"]]
+    if visits:
+        late = str(visits[0]["due"]) < pack["today"]
         story.append(
-            table_of(
-                [["Due", "What", "Why"], *([o["due"], o["title"], o["why"]] for o in due)], [0.16, 0.4, 0.44], width
-            )
+            text_of(f"{'Overdue since' if late else 'Next:'} {visits[0]['due']}, {visits[0]['title']}", BOLD_BODY)
         )
+    if due:
+        rows: list[list[Any]] = [["Due", "What", "Again", "By", "Why"]]
+        rows += [
+            [one["due"], one["title"], one["every"], "you" if one["by_owner"] else "us", one["why"]] for one in due
+        ]
+        story.append(table_of(rows, [0.13, 0.31, 0.15, 0.06, 0.35], width))
     else:
         story.append(text_of("Nothing comes round by itself."))
     story.append(text_of("Whom to call", HEAD))

@@ -95,6 +95,17 @@ class CareTest(unittest.TestCase):
         taken_back = self.due(record("service/BLR", "2026-09-30"), record("service/BLR", "2026-10-01", done=False))
         self.assertEqual(taken_back, usual)
 
+    def test_water_asks_for_its_own(self):
+        """A softener's salt every other month; heater and vessel yearly, the old heater that goes no more."""
+        design, day = derive(whole("lockhouse")), date(2026, 3, 2)
+        lockhouse = {one.key: one for one in reminders(design, day)}
+        self.assertEqual((lockhouse["salt/SOF"].due, lockhouse["salt/SOF"].every_months), (date(2026, 5, 2), 2))
+        done = {one.key: one.due for one in reminders(design, day, [record("salt/SOF", "2026-04-30")])}
+        self.assertEqual(done["salt/SOF"], date(2026, 6, 30))
+        self.assertEqual([key for key, one in lockhouse.items() if one.by_owner], ["salt/SOF"])
+        fernhollow = {one.key: one.due for one in reminders(derive(whole("fernhollow")), date(2026, 3, 2))}
+        self.assertEqual(fernhollow, {"service/WH": date(2027, 3, 2), "pre-charge/EXP": date(2027, 3, 2)})
+
     def test_months_end_where_months_end(self):
         for start, months, end in (
             (date(2026, 1, 31), 1, date(2026, 2, 28)),

@@ -176,7 +176,7 @@ class CommissionLine:
 @dataclass(frozen=True, slots=True)
 class Reminder:
     """Something that comes round: first due on that day, then every so many months; 0: once. station: whose it is, ""
-    for none; key: of the records that push it on, "" for none."""
+    for none; key: of the records that push it on, "" for none; by_owner: needs no visit."""
 
     title: str
     station: str
@@ -184,6 +184,7 @@ class Reminder:
     every_months: int
     why: str
     key: str = ""
+    by_owner: bool = False
 
 
 @dataclass(frozen=True, slots=True)

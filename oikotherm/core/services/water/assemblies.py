@@ -11,7 +11,7 @@ from ...layout import Layout
 from ...quantity import PA_PER_PSI, length_text
 from ...work.house_view import along
 from ...work.records import Record, in_order
-from ...work.steps import Care, Reminder
+from ...work.steps import Reminder
 from .backflow import KINDS, PART_OF, Verdict, judge
 from .stations import SPEC
 
@@ -131,9 +131,9 @@ def year_on(day: date) -> date:
     return date(day.year + 1, day.month, min(day.day, 28) if day.month == 2 else day.day)
 
 
-def care(design: Layout, start: date) -> Care:
+def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
     """The test of every assembly: at installation, then each year."""
-    found = tuple(
+    return tuple(
         Reminder(
             f"Test the {one.title} on {one.where.partition(',')[0]}",
             "",
@@ -144,7 +144,6 @@ def care(design: Layout, start: date) -> Care:
         )
         for one in assemblies(design)
     )
-    return Care(found)
 
 
 def renewed(records: Iterable[Record]) -> Mapping[str, date]:

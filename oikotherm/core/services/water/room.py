@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from ..rooms import ServiceRoom
-from .assemblies import care, renewed
+from .assemblies import renewed
+from .care import care
 from .commissioning import commissioning
 from .demand import demand
 from .plan import STEPS

@@ -154,28 +154,28 @@ def _customer(facts: _Facts) -> Story:
     if any(station.kind == "emitter" for station in design.job.stations):
         lines = [text_of(f"{n}. {line}", LARGE) for n, line in enumerate(BLEED, 1)]
         story.append(KeepTogether([text_of("How to bleed a radiator", HEAD), *lines]))
-    story.append(text_of("When the next visit is due", HEAD))
-    due = sorted(pack["reminders"], key=lambda one: str(one["due"]))
-    visits = [one for one in due if not one["by_owner"]]
-    if visits:
-        late = str(visits[0]["due"]) < pack["today"]
-        story.append(
-            text_of(f"{'Overdue since' if late else 'Next:'} {visits[0]['due']}, {visits[0]['title']}", BOLD_BODY)
-        )
-    if due:
-        rows: list[list[Any]] = [["Due", "What", "Again", "By", "Why"]]
-        rows += [
-            [one["due"], one["title"], one["every"], "you" if one["by_owner"] else "us", one["why"]] for one in due
-        ]
-        story.append(table_of(rows, [0.13, 0.31, 0.15, 0.06, 0.35], width))
-    else:
-        story.append(text_of("Nothing comes round by itself."))
+    story.append(KeepTogether(_due(pack, width)))
     story.append(text_of("Whom to call", HEAD))
     story += [
         text_of(f"{role}{', licence ' + licence if licence else ''}: __________________________", LARGE)
         for role, licence in facts.firm.people
     ]
     return story
+
+
+def _due(pack: dict[str, Any], width: float) -> Story:
+    """When the next visit is due, and all that comes round: by whom, how often, why."""
+    story: Story = [text_of("When the next visit is due", HEAD)]
+    due = sorted(pack["reminders"], key=lambda one: str(one["due"]))
+    if not due:
+        return [*story, text_of("Nothing comes round by itself.")]
+    visit = next((one for one in due if not one["by_owner"]), None)
+    if visit is not None:
+        when = "Overdue since" if str(visit["due"]) < pack["today"] else "Next:"
+        story.append(text_of(f"{when} {visit['due']}, {visit['title']}", BOLD_BODY))
+    rows: list[list[Any]] = [["Due", "What", "Again", "By", "Why"]]
+    rows += [[one["due"], one["title"], one["every"], "you" if one["by_owner"] else "us", one["why"]] for one in due]
+    return [*story, table_of(rows, [0.13, 0.31, 0.15, 0.06, 0.35], width)]
 
 
 def _done(design: Design, pack: dict[str, Any]) -> list[str]:

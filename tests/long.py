@@ -38,7 +38,6 @@ Found = tuple[Counter[str], list[str]]
 WHOLE_TESTS = (
     "tests.test_kill",
     "tests.core.test_admission.FuzzTest",
-    "tests.core.test_joints.DressTest",
     "tests.core.test_joints.FinderTest",
     "tests.core.test_law.DoorsTest",
     "tests.core.gas.test_sizing.NeverUnsafeTest",

@@ -131,5 +131,6 @@ def sheet_on(canvas: Any, sheet: FlatSheet, left: float, bottom: float, scale: f
 
 
 def text_width(text: str, size: float, *, strong: bool = False) -> float:
-    """About how wide words come out in the condensed face of paper and the page's own [units of size]."""
+    """About how wide words come out, never less than on page and paper [units of size]: labels with many capitals take
+    0.54 and 0.57 of the size a sign."""
     return len(text) * size * (0.58 if strong else 0.54)

@@ -16,6 +16,8 @@ class Help:
     hint: str = ""
 
 
+BESIDE = "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row."
+
 DRAWING_KEYS = (
     ("i p e s", "isometric, plan, elevation looking north, side looking west"),
     ("t f + -", "quarter turn, fit, nearer, farther"),
@@ -68,7 +70,7 @@ HELP = {
         "Joints",
         (
             "Each joint has its recipe and a section drawn to size.",
-            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
+            BESIDE,
             "Mark it made when its checks are done; on a phone it waits until there is a network.",
             "The finder shows how to come from one pipe to another.",
         ),
@@ -78,7 +80,7 @@ HELP = {
         "Cut list",
         (
             "Each piece with its length; a row opens its working.",
-            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
+            BESIDE,
             "A head sorts by its column; once more turns it round, a third time puts it back.",
             "Sticks lays the pieces on what is bought; Piece cards has every mark; Materials is the order.",
         ),
@@ -112,7 +114,7 @@ HELP = {
         (
             "Phases by place and service; what can be done now is bright, the rest says what it waits for.",
             "The strip shows the hours of each phase: press one to come to it.",
-            "Point at a row: the drawing beside it lights what it is about. Press a pipe there to come to its row.",
+            BESIDE,
             "A gate holds filling and lighting back until all before it is ticked.",
         ),
         hint="The first step without a tick is what comes next.",
@@ -146,7 +148,7 @@ HELP = {
     ),
     "practice.property": Help(
         "Property",
-        ("A card a house: what is due next, where it is shut, serials.", "Done today: it is due again a year on."),
+        ("A card a house: what is due next, where it is shut, serials.", "Done today: it is due again from today."),
     ),
     "people.index": Help("People and instruments", ("Who may do what, and which gauge is in date.",)),
 }

@@ -50,7 +50,7 @@ def _make(frame: Frame) -> dict[str, Any]:
 
 
 def _minis(design: Design, keys: Collection[str]) -> dict[str, Markup]:
-    """Small drawings of the pieces of these keys, straight ones to the scale of the longest of them."""
+    """Small drawings of the pieces of these keys; the longest straight one fills its place."""
     cards = [card_of(cut, design.piece_labels) for cut in design.cuts if cut.key in keys]
     longest = max((card.cut_mm for card in cards if not card.turns), default=1.0)
     return {card.key: Markup(sheet_svg(piece_mini(card, longest), "piece-mini")) for card in cards}  # noqa: S704 - our own

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import itertools
 import sqlite3
-import uuid as uuids
 from collections import Counter
 from collections.abc import Sequence
-from datetime import UTC, date, datetime
+from datetime import date
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
@@ -28,7 +27,7 @@ from ..store import records as records_store
 from ..store.database import writing
 from . import db
 from .job import edit_job
-from .records import records_here
+from .records import record_now, records_here
 
 bp = Blueprint("practice", __name__)
 WATCHED = ("pipe-in-view", "rodents", "air-separator", "magnetic-filter")
@@ -251,23 +250,8 @@ def cared() -> Any:
     rounds = reminders(db.design_of(at), date.fromisoformat(at.made_at[:10]), records_here(uid))
     one = next((one for one in rounds if one.key == key), None)
     if one is None:
-        raise Refused(
-            "key", key, f"something that comes round, such as {next((r.key for r in rounds), 'service/BLR')}", ""
-        )
-    conn = db.get()
-    with writing(conn):
-        records_store.add(
-            conn,
-            {
-                "uuid": str(uuids.uuid4()),
-                "job": uid,
-                "kind": "care",
-                "key": one.key,
-                "label": one.title,
-                "rev": at.rev,
-                "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
-                "by_role": request.form.get("by_role", "") or "site lead",
-                "body": {"done": True},
-            },
-        )
+        known = next((one.key for one in rounds), "service/BLR")
+        raise Refused("key", key, f"something that comes round, such as {known}", known)
+    with writing(db.get()) as conn:
+        records_store.add(conn, record_now(uid, at.rev, "care", one.key, one.title, {"done": True}))
     return redirect(url_for(".property", done=key), 303)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 from typing import Any
-from uuid import uuid4
 
 from flask import Blueprint, redirect, request, url_for
 
@@ -29,7 +28,7 @@ from . import db
 from .blocks import in_blocks
 from .frame import Frame, page_data
 from .live import running_cards
-from .records import records_here
+from .records import record_now, records_here
 from .tested import body_of
 
 BRIGHT = 8  # joints that brighten on the drawing
@@ -267,14 +266,4 @@ def keep_reading(uid: str) -> Any:
 
 
 def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str) -> dict[str, Any]:
-    return {
-        "uuid": str(uuid4()),
-        "job": frame.uid,
-        "kind": "commission",
-        "key": line.key,
-        "label": line.says[:60],
-        "rev": frame.rev,
-        "made_at": now(),
-        "by_role": by_role,
-        "body": {"said": said},
-    }
+    return record_now(frame.uid, frame.rev, "commission", line.key, line.says[:60], {"said": said}, by_role)

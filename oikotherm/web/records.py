@@ -2,15 +2,37 @@
 
 from __future__ import annotations
 
+from typing import Any
+from uuid import uuid4
+
 from ..core.design import Design
 from ..core.work.records import Record
 from ..exchange.site import proofs_of, records_of
+from ..store.database import now
 from . import db
 
 
 def records_here(uid: str) -> list[Record]:
     """The records of a job as the core reads them."""
     return records_of(db.get(), uid)
+
+
+def record_now(
+    uid: str, rev: int, kind: str, key: str, label: str, body: dict[str, Any], by_role: str = ""
+) -> dict[str, Any]:
+    """A record of what a form of this server says was done now, as the store takes it; where no role is given it is the
+    site lead's."""
+    return {
+        "uuid": str(uuid4()),
+        "job": uid,
+        "kind": kind,
+        "key": key,
+        "label": label,
+        "rev": rev,
+        "made_at": now(),
+        "by_role": by_role or "site lead",
+        "body": body,
+    }
 
 
 def proved(uid: str, design: Design) -> bool:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import uuid as uuids
-from datetime import UTC, date, datetime
+from datetime import date
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
@@ -32,7 +31,7 @@ from ..store.database import writing
 from . import db
 from .blocks import in_blocks
 from .frame import Frame
-from .records import records_here
+from .records import record_now, records_here
 
 bp = Blueprint("workshop", __name__, url_prefix="/jobs/<uid>/make")
 MANY_BARS = 120  # beyond it only one pipe's bars are on the page
@@ -251,14 +250,6 @@ def _used_record(uid: str, form: Any) -> dict[str, Any]:
         count = float(said)
     except ValueError:
         raise Refused("count", said, "how many were used, a number", "4") from None
-    return {
-        "uuid": str(uuids.uuid4()),
-        "job": uid,
-        "kind": "used",
-        "key": form.get("item", "")[:120] or "?",
-        "label": form.get("title", "")[:120] or form.get("item", "")[:120] or "?",
-        "rev": db.head_of(uid).rev,
-        "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
-        "by_role": form.get("by_role", "") or "site lead",
-        "body": {"count": count},
-    }
+    item = form.get("item", "")[:120] or "?"
+    title = form.get("title", "")[:120] or item
+    return record_now(uid, db.head_of(uid).rev, "used", item, title, {"count": count}, form.get("by_role", ""))

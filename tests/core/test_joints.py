@@ -598,8 +598,6 @@ class DressTest(unittest.TestCase):
                 ):
                     continue
                 ends_seen.add((end, pipe, row.role))
-                if len(ends_seen) % cases(2, 1):
-                    continue
                 answer = find(
                     Ask(
                         *ends(end, f"{pipe} pipe"),
@@ -616,7 +614,7 @@ class DressTest(unittest.TestCase):
                     answer.chains,
                     f"{kind.id} {row.name} {end} {pipe} {service}: {[one.reasons for one in answer.rejected]}",
                 )
-        self.assertGreater(tried, cases(30, 60))
+        self.assertGreater(tried, 60)
 
     def test_the_house_joins_by_press_and_back_again(self):
         """Must hold: another metal joint changes methods, cuts, tools and the plan of the demo, and undoing restores

@@ -4,9 +4,10 @@ import unittest
 from datetime import date
 
 from oikotherm.core.design import derive
-from oikotherm.core.work.care import months_on, reminders
+from oikotherm.core.work.care import reminders
 from oikotherm.core.work.phases import lies_on, phases, standing
 from oikotherm.core.work.records import Record
+from oikotherm.core.work.steps import months_on
 from tests.jobs import whole
 
 DEMOS = ("lockhouse", "fernhollow", "olmo-vecchio")

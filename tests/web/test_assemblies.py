@@ -12,9 +12,10 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.document import read, write
 from oikotherm.core.quantity import PA_PER_PSI
-from oikotherm.core.services.water.assemblies import assemblies, tested, year_on
+from oikotherm.core.services.water.assemblies import assemblies, tested
 from oikotherm.core.work.care import reminders
 from oikotherm.core.work.record_in import record_in
+from oikotherm.core.work.steps import months_on
 from oikotherm.exchange.site import records_of
 from oikotherm.store import jobs
 from oikotherm.store.database import writing
@@ -60,7 +61,7 @@ class AssembliesTest(WebCase):
         self.assertIn("0.7 psi over the relief, 3.0 at least", page)
         status, _ = self.send(**RPZ_PASSES, stage="repaired", repairs="first check cleaned, new rubber", serial="S-77")
         self.assertEqual(status, 303)
-        due = year_on(date.today()).isoformat()
+        due = months_on(date.today(), 12).isoformat()
         page = self.page()
         self.assertTrue(f"next test by <b>{due}</b>" in page and "new rubber" in page)
         self.assertIn("49.6 kPa", page)  # 7.2 psi
@@ -138,7 +139,7 @@ class AssembliesTest(WebCase):
         self.assertEqual(kinds, ["dc", "rpz", "pvb"])
         (one,) = assemblies(derive(CONTAINED))
         self.assertEqual((one.size, one.up_mm, one.guards), ("22", 400.0, "protects the street"))
-        self.assertEqual(year_on(date(2028, 2, 29)), date(2029, 2, 28))
+        self.assertEqual(months_on(date(2028, 2, 29), 12), date(2029, 2, 28))
 
 
 if __name__ == "__main__":

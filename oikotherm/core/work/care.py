@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from calendar import monthrange
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -14,7 +13,7 @@ from ..services.rooms import rooms
 from .isolation import shutting
 from .records import Record, in_order
 from .state import house_of
-from .steps import Reminder
+from .steps import Reminder, months_on
 
 ANY_DAY = date(2000, 1, 1)  # topping up does not hang on the day
 
@@ -44,12 +43,6 @@ def _done_on(records: Sequence[Record]) -> dict[str, date]:
             else:
                 found.pop(record.key, None)
     return found
-
-
-def months_on(day: date, months: int) -> date:
-    """The same day so many months later, the last of its month where there is none."""
-    year, month = divmod(day.year * 12 + day.month - 1 + months, 12)
-    return date(year, month + 1, min(day.day, monthrange(year, month + 1)[1]))
 
 
 def top_up(design: Layout) -> tuple[str, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from calendar import monthrange
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
@@ -185,6 +186,12 @@ class Reminder:
     why: str
     key: str = ""
     by_owner: bool = False
+
+
+def months_on(day: date, months: int) -> date:
+    """The same day so many months later, the last of its month where there is none."""
+    year, month = divmod(day.year * 12 + day.month - 1 + months, 12)
+    return date(year, month + 1, min(day.day, monthrange(year, month + 1)[1]))
 
 
 @dataclass(frozen=True, slots=True)

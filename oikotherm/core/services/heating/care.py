@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from ...layout import Layout
 from ...practice import FILLING, chosen
-from ...work.steps import Care, Reminder
+from ...work.steps import Care, Reminder, months_on
 from .sizing import heating_of
 
 FINISH_DAYS = 14  # typ: until somebody asks about a radiator that hangs later
@@ -20,7 +20,7 @@ def care(design: Layout, start: date) -> Care:
 def _reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
     """Yearly care of the circuits from a day on: boiler service, vessel pre-charge, inhibitor test. Source: usual
     practice, typ."""
-    due = date(start.year + 1, start.month, min(start.day, 28))
+    due = months_on(start, 12)
     found = []
     for task in design.job.tasks:
         if task.answers.get("hangs_later") is True:

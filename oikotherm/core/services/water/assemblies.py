@@ -11,7 +11,7 @@ from ...layout import Layout
 from ...quantity import PA_PER_PSI, length_text
 from ...work.house_view import along
 from ...work.records import Record, in_order
-from ...work.steps import Reminder
+from ...work.steps import Reminder, months_on
 from .backflow import KINDS, PART_OF, Verdict, judge
 from .stations import SPEC
 
@@ -123,12 +123,7 @@ def tested(design: Layout, records: Iterable[Record]) -> tuple[Tested, ...]:
 def _due(tests: Iterable[AssemblyTest]) -> date | None:
     """A year after the last test that passed."""
     passed = next((one for one in tests if one.verdict.passed), None)
-    return year_on(date.fromisoformat(passed.record.made_at[:10])) if passed else None
-
-
-def year_on(day: date) -> date:
-    """The same day a year later; the 28th of February for the 29th."""
-    return date(day.year + 1, day.month, min(day.day, 28) if day.month == 2 else day.day)
+    return months_on(date.fromisoformat(passed.record.made_at[:10]), EVERY_MONTHS) if passed else None
 
 
 def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
@@ -137,7 +132,7 @@ def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
         Reminder(
             f"Test the {one.title} on {one.where.partition(',')[0]}",
             "",
-            year_on(start),
+            months_on(start, EVERY_MONTHS),
             EVERY_MONTHS,
             "by a certified tester, with a differential gauge",
             one.key,

@@ -7,7 +7,7 @@ from datetime import date
 
 from ...layout import Layout
 from ...tables import read_rows
-from ...work.steps import Care, Reminder
+from ...work.steps import Care, Reminder, months_on
 from .assemblies import reminders
 
 
@@ -18,8 +18,6 @@ def _rows() -> tuple[dict[str, str], ...]:
 
 def care(design: Layout, start: date) -> Care:
     """The care of all that stays in the water from a day on. A vessel of a heating circuit is that circuit's."""
-    from ...work.care import months_on  # which asks the rooms
-
     found = [
         Reminder(
             row["says"].format(station=station.id),

@@ -13,7 +13,7 @@ from .faces import printable, text_face
 from .pdf import INK, LEVEL, LINE
 from .svg import number
 
-NAMED, COUNTED = 11.0, 5.5  # percent of the strip from which a bar has room for its name, for its hours
+NAMED, COUNTED = 11.0, 6.8  # percent of the strip from which a bar has room for its name, for its hours
 BAR, HIGH = 40.0, 60.0
 LEAST = 0.6  # percent: thinner bars cannot be seen
 

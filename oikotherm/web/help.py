@@ -117,7 +117,7 @@ HELP = {
             BESIDE,
             "A gate holds filling and lighting back until all before it is ticked.",
         ),
-        hint="The first step without a tick is what comes next.",
+        hint="What is bright can be done now; the rest says what it waits for.",
     ),
     "prove.prove": Help(
         "Prove",

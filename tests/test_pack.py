@@ -330,7 +330,7 @@ class FirmTest(WebCase):
         page = self.client.get("/people").text
         self.assertIn("2021-01-01, overdue", page)
         self.assertIn("2020-01-01, expired", page)
-        self.assertIn("calibration due 2021-01-01", self.client.get("/jobs/lockhouse/prove").text)
+        self.assertIn("calibration out of date since 2021-01-01", self.client.get("/jobs/lockhouse/prove").text)
         for wrong in (
             {"what": "person", "name": " "},
             {"what": "person", "name": "x", "expires_on": "soon"},

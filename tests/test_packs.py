@@ -56,8 +56,13 @@ class PacksTest(WebCase):
             text = " ".join(pages)
             self.assertIn(len(pages), (2, 3, 4))
             design = derive(jobs.head(self.conn, uid).job)
-            water = max((one for one in shut_off_rows(design) if one.service == "water"), key=lambda one: one.off)
-            self.assertIn(f"Water, all of it: {water.says.partition(':')[0]}", text)
+            rows = [one for one in shut_off_rows(design) if one.service == "water"]
+            whole = {one.says.partition(":")[0] for one in rows if one.whole}
+            if uid == "lockhouse":  # the WC hangs on an old main of its own, which no valve here shuts
+                self.assertEqual(whole, set())
+                self.assertIn("Water, no one valve here shuts all of it", text)
+            else:
+                self.assertIn(f"Water, all of it: {max(rows, key=lambda one: one.off).says.partition(':')[0]}", text)
             self.assertIn("When the next visit is due", text)
             self.assertRegex(text, rf"Next: \d{{4}}-\d\d-\d\d, Service {'WH' if uid == 'fernhollow' else 'BLR'}")
             if uid != "fernhollow":  # which has no heating circuit

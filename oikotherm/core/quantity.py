@@ -253,12 +253,61 @@ _EXAMPLE = {
 }
 
 
-def parse(said: str | float | int, kind: str, bare_unit: str, *, field: str = "", decimal_comma: bool = False) -> float:
+_DECIMAL = re.compile(r"(?<![\d.,])(\d+)([.,])(\d+)(?![\d.,])", re.ASCII)
+
+
+def with_point(text: str, field: str, example: str, decimal_comma: bool | None) -> str:
+    """A number as typed, with a point for its decimals. decimal_comma: whether the job is continental, None where no
+    job says so. Raises Refused with both meanings for a sign that could mean two things.
+
+    Continental: a comma is a decimal one, a point followed by exactly three digits could part thousands ("2.400"), but
+    for "0.400". Elsewhere a comma between digits is refused; with no job only the one before exactly three digits.
+    """
+    found = _DECIMAL.search(text)
+    if found is None:
+        if "," in text:
+            raise Refused(field, text, "one number with a point for decimals and no thousands sign", example)
+        return text
+    whole, sign, rest = found.groups()
+    if "," in text.replace(found[0], "", 1):
+        raise Refused(field, text, "one number", example)
+    thousands = len(rest) == 3 and whole.strip("0") != ""
+    if thousands and sign == ("." if decimal_comma else ","):
+        other = f"{whole},{rest.rstrip('0') or '0'}" if decimal_comma else f"{whole}.{rest.rstrip('0') or '0'}"
+        raise Refused(field, text, f"one number: {other}, or {whole}{rest}?", other)
+    if sign == "," and decimal_comma is False:
+        raise Refused(field, text, f"one number: {whole}.{rest}, or {whole} and {rest}?", f"{whole}.{rest}")
+    return text.replace(found[0], f"{whole}.{rest}", 1)
+
+
+def number(
+    said: str, field: str, expected: str = "a number", example: str = "3.5", *, decimal_comma: bool | None = None
+) -> float:
+    """A plain number as typed. Raises Refused: not a number, not finite, a comma or point that could mean two things.
+
+    >>> number("2,5", "turns", decimal_comma=True)
+    2.5
+    """
+    text = said.strip()
+    if not text.isascii() or len(text) > 40 or "_" in text:
+        raise Refused(field, said, expected, example)
+    try:
+        value = float(with_point(text, field, example, decimal_comma))
+    except ValueError:
+        raise Refused(field, said, expected, example) from None
+    if not math.isfinite(value) or abs(value) > 1e15:
+        raise Refused(field, said, expected, example)
+    return value
+
+
+def parse(
+    said: str | float | int, kind: str, bare_unit: str, *, field: str = "", decimal_comma: bool | None = False
+) -> float:
     """Read a quantity in the base unit of its kind.
 
     said: a number or text such as "1850", "1.5m", '7 1/2"', "6'2-3/4\\"", "21 mbar"; kind: see the module's list;
-    bare_unit: the unit of a number without one; decimal_comma: "1,5" is one and a half (continental practice only).
-    Raises Refused: not a number, unknown unit, unit of another kind, not finite.
+    bare_unit: the unit of a number without one; decimal_comma: as with_point reads it.
+    Raises Refused: not a number, unknown unit, unit of another kind, not finite, a sign that could mean two things.
     >>> parse("6'2-3/4\\"", "length", "mm")
     1898.65
     """
@@ -276,12 +325,7 @@ def parse(said: str | float | int, kind: str, bare_unit: str, *, field: str = ""
         text = text.replace("−", "-").replace("’", "'").replace("”", '"')
     if len(text) > 60:
         raise Refused(field, said, f"a {kind}", example)
-    if "," in text:
-        if not decimal_comma:
-            raise Refused(field, said, f"a {kind} with a point for decimals and no thousands sign", example)
-        if re.search(r"\d,\d", text) is None or text.count(",") > 1 or "." in text:
-            raise Refused(field, said, f"a {kind} with one decimal comma", "1,5 m")
-        text = text.replace(",", ".")
+    text = with_point(text, field, example, decimal_comma)
     try:
         both = _FEET_INCHES.match(text) if kind == "length" else None
         if both:
@@ -362,7 +406,7 @@ def _finite(value: float, field: str, said: object, kind: str, example: str) -> 
 
 
 def parse_length_mm(
-    said: str | float | int, unit: PaceUnit = "mm", *, field: str = "length", decimal_comma: bool = False
+    said: str | float | int, unit: PaceUnit = "mm", *, field: str = "length", decimal_comma: bool | None = False
 ) -> float:
     """A length [mm]; a bare number is in `unit`. Rounded to a micrometre, so that equal sayings are equal numbers."""
     return round(parse(said, "length", unit, field=field, decimal_comma=decimal_comma), 3)

@@ -6,11 +6,13 @@ import csv
 import io
 import json
 import math
+import re
 from typing import Any
 
 from .errors import Refused
 
 MOST_BYTES = 8_000_000
+MOST_NUMBER = 10**18
 
 
 def read_json(data: str | bytes, field: str, example: str, most_bytes: int | None = MOST_BYTES) -> Any:
@@ -51,8 +53,8 @@ def _check_all(found: Any, field: str, example: str) -> None:
             waiting += one
         elif isinstance(one, str):
             check_text(one, field, example)
-        elif isinstance(one, float) and not math.isfinite(one):
-            raise Refused(field, one, "a number within reason", example)
+        elif isinstance(one, float) and not math.isfinite(one) or isinstance(one, int) and abs(one) > MOST_NUMBER:
+            raise Refused(field, f"a number of {len(str(one))} digits", "a number within reason", example)
 
 
 def check_text(text: str, field: str, example: str = "") -> str:
@@ -75,3 +77,16 @@ def read_csv(text: str, field: str, example: str, delimiter: str = ",") -> list[
         return list(csv.reader(io.StringIO(plain), delimiter=delimiter))
     except csv.Error as error:
         raise Refused(field, str(error), "CSV with cells of a few words", example) from None
+
+
+def separator_of(text: str) -> str:
+    """What parts the cells of a file, by its first line: ; or a tab, else a comma, which is never a decimal one
+    then."""
+    first = text.lstrip("\ufeff").partition("\n")[0]
+    return next((sign for sign in (";", "\t") if sign in first), ",")
+
+
+def row_cells(row: str) -> list[str]:
+    """The entries of a row as typed: parted by ; or a tab, or by a comma and a blank."""
+    cells = re.split(";|\t", row) if ";" in row or "\t" in row else re.split(r",(?:\s+|$)", row.rstrip(", "))
+    return [cell.strip() for cell in cells]

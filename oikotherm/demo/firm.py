@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import uuid as uuids
+from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -11,9 +12,9 @@ from ..core.catalogue import standard
 from ..core.catalogue.measured import book_row
 from ..core.design import Design
 from ..core.memory import Memory
-from ..core.quantity import PA_PER_BAR, convert
+from ..core.quantity import convert
 from ..core.supply import Price
-from ..core.work.sections import SectionProof, made_as, rig_of
+from ..core.work.standing import SectionProof
 from ..exchange.in_force import context_of
 from ..exchange.merchant import quote
 from ..exchange.site import proofs_of, records_of
@@ -64,11 +65,13 @@ CARED = {
 }
 """What comes round and was last done so many days ago."""
 INSTRUMENTS = (
-    ("test gauge 0-6 bar, 0.02", 0.02, 6.0, 320),
-    ("boiler gauge 0-4 bar, 0.1", 0.1, 4.0, 40),
-    ("gas gauge 0-100 mbar, 0.1", 0.0001, 0.1, -25),  # calibration overdue
+    ("test gauge 0-6 bar, 0.02", "mechanical", 0.02, 6.0, 320),
+    ("boiler gauge 0-4 bar, 0.1", "mechanical", 0.1, 4.0, 40),
+    ("gas gauge 0-100 mbar, 0.1", "electronic", 0.0001, 0.1, -25),  # calibration overdue
+    ("gas test gauge 0-15 psi, 0.1", "mechanical", 0.00689, 1.0342, 150),
+    ("clamp thermometer, 0.1 K", "thermometer", 0.1, None, 200),
 )
-"""Name, resolution and range [bar], days until the calibration is due."""
+"""Name, kind, step and range [bar, a thermometer K], days until the calibration is due."""
 
 
 def load_demo(conn: sqlite3.Connection, memory: Memory | None = None, *, fresh: bool = False, firm: bool = True) -> str:
@@ -127,9 +130,9 @@ def _van(conn: sqlite3.Connection, today: datetime, memory: Memory) -> None:
 
 def _instruments(conn: sqlite3.Connection, today: datetime) -> None:
     known = {row["name"]: row["due_on"] for row in people.instruments(conn)}
-    for name, resolution_bar, range_bar, days in INSTRUMENTS:
+    for name, kind, step, range_bar, days in INSTRUMENTS:
         if not known.get(name):
-            people.put_instrument(conn, name, resolution_bar, _day(today, days - 365), _day(today, days), range_bar)
+            people.put_instrument(conn, name, kind, step, _day(today, days - 365), _day(today, days), range_bar)
 
 
 def _work(conn: sqlite3.Connection, uid: str, today: datetime, memory: Memory) -> list[dict[str, Any]]:
@@ -188,7 +191,6 @@ def _test_body(proof: SectionProof, design: Design, today: datetime, share: floa
     """A test of a section: share of the hold that was waited, lost as a share of ten times what it may lose."""
     section, rule, kind = proof.section, proof.rule, proof.kind
     resolution_pa = rule.coarsest_pa / 2
-    rig = rig_of(section, kind, rule, resolution_pa, rule.most_range_pa, section.joints)
     begun = (today - timedelta(days=2)).replace(hour=9, minute=0, second=0, microsecond=0, tzinfo=None)
     minutes = int((rule.settle_min + rule.hold_min) * share) + 1
     lines = []
@@ -197,14 +199,17 @@ def _test_body(proof: SectionProof, design: Design, today: datetime, share: floa
         pressure_pa = rule.target_pa * (1.002 - 0.2 * lost * held)
         pressure, _ = convert(f"{pressure_pa:.8g} Pa", rule.unit)
         lines.append(f"{(begun + timedelta(minutes=minute)).isoformat(timespec='minutes')}, {pressure:.6f}, 18.0")
+    looked = len(section.joints) if rule.phase == "liquid" and kind.looked_dry else 0
     return {
         "section": section.key,
         "spec": kind.id,
-        "joints": {
-            key: made_as(design.fitted.joints[key].method, design.fitted.joints[key].pipe) for key in section.joints
-        },
+        "joints": dict(section.joints),
         "unit": rule.unit,
+        "target_pa": rule.target_pa,
+        "medium": kind.medium,
         "readings": "\n".join(lines),
-        "rig": {name: getattr(rig, name) for name in rig.__slots__},
-        "gauge": {"name": "test gauge", "resolution_pa": resolution_pa, "range_pa": 10 * PA_PER_BAR},
+        "asked": asdict(rule),
+        "looked": {"joints": looked, "dry": looked},
+        "gauge": {"name": "test gauge", "resolution_pa": resolution_pa, "range_pa": 3 * rule.target_pa},
+        **({"no_supply": True} if rule.let_by else {}),
     }

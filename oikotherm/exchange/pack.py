@@ -6,6 +6,7 @@ import io
 import json
 import sqlite3
 import zipfile
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, date, datetime
 from typing import Any
@@ -22,10 +23,11 @@ from ..core.services.water.assemblies import readings_said, tested
 from ..core.work.care import reminders, shut_offs, top_up
 from ..core.work.commissioning import commission_reads
 from ..core.work.isolation import relights
+from ..core.work.made import made_of
 from ..core.work.open_ends import open_ends
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
-from ..core.work.sections import KeptTest
 from ..core.work.small import sheets_of
+from ..core.work.standing import KeptTest, SectionProof
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in
@@ -89,7 +91,7 @@ def _seen(design: Design, joint: Joint, state: JointState | None) -> str:
 
 def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) -> dict[str, Any]:
     """All facts of the pack. complete: no open stop, and a passed test of the present pipework."""
-    states = joint_states(records)
+    states, made = joint_states(records), made_of(design, records)
     done = ticked(records)
     proofs = proofs_of(design, records)
     stops = [finding.says for finding in design.open_findings if finding.severity == "stop"]
@@ -146,17 +148,27 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         "proofs": [
             {
                 "title": f"{spec.service(one.section.service).title} {one.section.title}",
-                "test": one.kind.title,
+                "test": one.test,
                 "medium": one.kind.medium,
                 "target_bar": round(one.rule.target_pa / PA_PER_BAR, 4),
-                "target": pressure_said(one.rule.target_pa, one.rule.unit),
+                "target": _target(one),
+                "by_sight": one.by_sight,
                 "joints": len(one.section.joints),
                 "unproved": [design.joint_labels[key] for key in one.unproved],
                 "passed": one.passed,
+                "standing": one.standing,
+                "said": _standing_said(design, one, len(one.section.joints.keys() - made.joints)),
+                "running": one.running,
                 "tests": [_test_row(test) for test in one.tests],
             }
             for one in proofs
         ],
+        "made": {
+            "finished": made.finished,
+            "runs": sorted(made.runs),
+            "stations": sorted(made.stations),
+            "joints": len(made.joints),
+        },
         "shut_offs": list(shut_offs(design)),
         "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
@@ -172,6 +184,67 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         ],
         "caution": CAUTION,
     }
+
+
+def _target(one: SectionProof) -> str:
+    """What a section is held at by the test it stands by, else by the usual one."""
+    stood = next((test.record.body for test in one.tests if test.stands), None)
+    if one.by_sight and stood is None:
+        return "its cold pressure"
+    pa, unit = (float(stood.get("target_pa") or 0.0), str(stood.get("unit", "bar"))) if stood else (0.0, "")
+    pa, unit = (pa, unit) if pa else (one.rule.target_pa, one.rule.unit)
+    return pressure_said(pa, unit) if pa else "the pressure of the procedure"
+
+
+MOST_NAMED = 8  # joints named one by one
+
+
+def by_run(labels: Sequence[str]) -> str:
+    """Joints by their labels, or where they are many how many of each run."""
+    if len(labels) <= MOST_NAMED:
+        return ", ".join(labels)
+    runs = Counter(label.rpartition("-")[0] for label in labels)
+    return ", ".join(f"{count} of {run}" for run, count in runs.items())
+
+
+def _standing_said(design: Design, one: SectionProof, not_made: int) -> str:
+    """How a section stands, in words: what no whole pass proves now is never said proved, and what is not made, or was
+    not measured, is said beside it."""
+    stood = next((test for test in one.tests if test.stands), None)
+    unproved = by_run([design.joint_labels[key] for key in one.unproved])
+    if one.running:
+        words = "in test now: not proved"
+    elif one.standing == "proved":
+        words = f"proved on {stood.record.made_at[:10]}" if stood else "proved: every joint seen dry"
+    elif one.standing == "failed":
+        failed = next(test for test in one.tests if test.clears)
+        how = "was begun and not finished" if failed.verdict.outcome != "fail" else "failed"
+        words = f"the test of {failed.record.made_at[:10]} {how}: not proved until a whole test passes"
+    elif one.standing == "changed":
+        words = f"changed since it was proved; not proved: {unproved}"
+    else:
+        words = f"not proved: {unproved}"
+    many = len(one.section.joints)
+    if not_made:
+        words += f"; {not_made} of {many} joints {'is' if not_made == 1 else 'are'} not marked made"
+    open_legs = _open_legs(design, one.section.runs)
+    if open_legs:
+        words += f"; open leg in {', '.join(open_legs)}: its length follows from the ends and was not taped"
+    return words
+
+
+def _open_legs(design: Design, runs: Sequence[str]) -> list[str]:
+    """The runs with a leg whose length nobody measured."""
+    found = []
+    for ident in runs:
+        run = design.job.run(ident)
+        if (
+            run is not None
+            and run.state == "new"
+            and any(item.kind == "leg" and item.length_mm is None for item in run.items)
+        ):
+            found.append(ident)
+    return found
 
 
 def _every(months: int) -> str:
@@ -239,13 +312,22 @@ def _test_row(test: KeptTest) -> dict[str, Any]:
         "stage": record.body.get("stage") or "",
         "volume_l": record.body.get("volume_l"),
         "unit": record.body.get("unit", "bar"),
+        "target": pressure_said(target_pa, str(record.body.get("unit", "bar")))
+        if (target_pa := float(record.body.get("target_pa") or 0.0))
+        else "",
+        "said": ", ".join(str(value) for value in (record.body.get("said") or {}).values()),
+        "thermometer": record.body.get("thermometer") or "",
+        "abandoned": bool(record.body.get("abandoned")),
         "steps": [{"formula": step.formula, "result": step.result, "unit": step.unit} for step in verdict.steps],
         "outcome": verdict.outcome,
-        "drop_bar": round(verdict.drop_bar, 5),
+        "drop_pa": round(verdict.drop_pa, 2),
         "hold_min": round(verdict.hold_min, 1),
         "reasons": list(verdict.reasons),
         "changed": len(test.changed),
-        "present": bool(test.proved) and not test.changed,
+        "stands": test.stands,
+        "withdrawn": test.withdrawn,
+        "remarks": [*verdict.remarks, *((verdict.stale,) if verdict.stale else ())],
+        "stale": verdict.stale,
     }
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -386,29 +385,28 @@ def plan_chapter(design: Design, pack: dict[str, Any], width: float) -> Story:
     return story
 
 
-MOST_NAMED = 8  # joints named one by one
-
-
-def _by_run(labels: Sequence[str]) -> str:
-    """Joints by their labels, or where they are many how many of each run."""
-    if len(labels) <= MOST_NAMED:
-        return ", ".join(labels)
-    runs = Counter(label.rpartition("-")[0] for label in labels)
-    return ", ".join(f"{count} of {run}" for run, count in runs.items())
+def test_said(test: dict[str, Any]) -> str:
+    """A test in a line: when, who, with what, its verdict, and whether that stands."""
+    when = test["at"][:16].replace("T", " ")
+    said = f"{when}, {test['by_role']}, {test['gauge']}{' at ' + test['target'] if test['target'] else ''}: "
+    if test["withdrawn"]:
+        return f"{said}withdrawn, {test['withdrawn']}."
+    if test["abandoned"]:
+        return f"{said}begun and not finished."
+    still = f" {test['changed']} joints were changed since." if test["changed"] else ""
+    over = " It stands no more." if test["outcome"] == "pass" and not test["stands"] else ""
+    return f"{said}verdict {test['outcome']}.{over}{still}"
 
 
 def tests_chapter(pack: dict[str, Any]) -> Story:
     """Every section with how it is proved, and each test of it."""
     story = [text_of("Tests", HEAD)]
     for section in pack["proofs"]:
-        state = "proved" if section["passed"] else f"not proved: {_by_run(section['unproved'])}"
         with_what = f"{section['test']}, {section['medium']} at {section['target']}"
-        story.append(text_of(f"{section['title']}: {with_what}, {section['joints']} joints, {state}."))
+        story.append(text_of(f"{section['title']}: {with_what}, {section['joints']} joints, {section['said']}."))
         for test in section["tests"]:
-            when = test["at"][:16].replace("T", " ")
-            still = f" {test['changed']} joints were changed since." if test["changed"] else ""
-            story.append(text_of(f"{when}, {test['by_role']}, {test['gauge']}: verdict {test['outcome']}.{still}"))
-            story += [text_of(reason, SMALL) for reason in test["reasons"]]
+            story.append(text_of(test_said(test)))
+            story += [text_of(reason, SMALL) for reason in (*test["reasons"], *test["remarks"])]
         if not section["tests"]:
             story.append(text_of("No test kept.", SMALL))
     if not pack["proofs"]:
@@ -417,7 +415,8 @@ def tests_chapter(pack: dict[str, Any]) -> Story:
 
 
 def certificates_chapter(pack: dict[str, Any], plots: Mapping[str, Plot | None], width: float) -> Story:
-    """A page for the last test of each section: what, with what, by whom, the readings drawn, the sum, the verdict."""
+    """A page for the last test of each section: what, with what, by whom, the readings drawn, the sum, the verdict. One
+    read on a gauge out of date is a record without a signature."""
     story: Story = []
     for section in pack["proofs"]:
         for test in section["tests"][:1]:
@@ -428,15 +427,24 @@ def certificates_chapter(pack: dict[str, Any], plots: Mapping[str, Plot | None],
             stage = f", {test['stage']} stage" if test["stage"] else ""
             kind = f", {test['variant']}{stage}" if test["variant"] else stage
             changed = f"; {test['changed']} joints were changed since" if test["changed"] else ""
+            if test["outcome"] == "pass" and not test["stands"]:
+                changed += "; it stands no more"
+            what = "; ".join((*test["reasons"], *test["remarks"]))
+            outcome = "withdrawn" if test["withdrawn"] else "not finished" if test["abandoned"] else test["outcome"]
             litres = f", {test['volume_l']:.1f} L" if test["volume_l"] else ""
             rows = [
                 ["Job", pack["title"]],
                 ["Section", f"{section['title']}, {section['joints']} joints{litres}"],
-                ["Tested with", f"{test['medium'] or section['medium']} at {section['target']}{kind}"],
+                [
+                    "Tested with",
+                    f"{test['medium'] or section['medium']} at {test['target'] or section['target']}{kind}",
+                ],
+                *([["Said", test["said"]]] if test["said"] else []),
+                *([["Thermometer", test["thermometer"]]] if test["thermometer"] else []),
                 ["Gauge", f"{test['gauge']}, {calibrated if test['calibrated_on'] else 'calibration not known'}"],
                 ["When, who", f"{test['at'][:16].replace('T', ' ')}, {test['by_role']}"],
                 ["Held", f"{test['hold_min']:.1f} minutes"],
-                ["Verdict", f"{test['outcome']}{': ' if test['reasons'] else ''}{'; '.join(test['reasons'])}{changed}"],
+                ["Verdict", f"{outcome}{': ' if what else ''}{what}{changed}"],
             ]
             story += [PageBreak(), text_of(f"Record of a test: {section['test']}", TITLE), Spacer(1, 8)]
             story += [table_of(rows, [0.2, 0.8], width), Spacer(1, 10)]
@@ -446,6 +454,9 @@ def certificates_chapter(pack: dict[str, Any], plots: Mapping[str, Plot | None],
             story += [
                 text_of(f"{one['formula']}: {one['result'] or 0:g} {one['unit']}", SMALL) for one in test["steps"]
             ]
+            if test["stale"]:
+                story += [Spacer(1, 14), text_of(f"No certificate: {test['stale']}.", SMALL)]
+                continue
             story += [Spacer(1, 14), text_of(RECORD_ONLY, SMALL), Spacer(1, 34)]
             above = [("LINEABOVE", (0, 0), (-1, 0), 0.7, colors.black), ("FONTNAME", (0, 0), (-1, -1), TEXT)]
             line = Table([[""]], colWidths=[width * 0.5], style=above)

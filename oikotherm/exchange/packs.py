@@ -134,18 +134,29 @@ def _customer(facts: _Facts) -> Story:
     design, pack, width = facts.design, facts.pack, facts.width
     look = Look(width=1000, height=520, measures=False, findings=False)
     story = _title(facts, "customer", "What was done, what to do yourself, and when we come again.")
-    story += [text_of("What was done", HEAD), *(text_of(f"- {line}", LARGE) for line in _done(design, pack))]
+    was, waits = _done(design, pack, done=True), _done(design, pack, done=False)
+    story += [
+        text_of("What was done", HEAD),
+        *(text_of(f"- {line}", LARGE) for line in was or ["Nothing is marked made."]),
+    ]
+    if waits:
+        story += [text_of("Still to be done", HEAD), *(text_of(f"- {line}", LARGE) for line in waits)]
+    if pack["proofs"]:
+        story.append(text_of("What was tested", HEAD))
+        story += [text_of(f"- {one['title']}: {one['said']}", LARGE) for one in pack["proofs"]]
     story += [Spacer(1, 6), Drawing(draw(design, look), width)]
     story += [text_of("Flow solid, return dashed; letters are those of the list of valves.", SMALL)]
     story += [text_of("Where to shut it off", HEAD)]
     valves = shut_off_rows(design)
     for service in dict.fromkeys(one.service for one in valves if one.service):
         own = sorted((one for one in valves if one.service == service), key=lambda one: -one.off)
-        title = spec.service(service).title
-        story.append(text_of(f"{title}, all of it: {own[0].says.partition(':')[0]}", BOLD_BODY))
-        story += [text_of(f"- {one.says}", BODY) for one in own[1:MOST_OTHER]]
-        if len(own) > MOST_OTHER:
-            story.append(text_of(f"and {len(own) - MOST_OTHER} more, by the drawing", SMALL))
+        title, whole = spec.service(service).title, next((one for one in own if one.whole), None)
+        said = f"all of it: {whole.says.partition(':')[0]}" if whole else "no one valve here shuts all of it"
+        story.append(text_of(f"{title}, {said}", BOLD_BODY))
+        rest = [one for one in own if one is not whole]
+        story += [text_of(f"- {one.says}", BODY) for one in rest[:MOST_OTHER]]
+        if len(rest) > MOST_OTHER:
+            story.append(text_of(f"and {len(rest) - MOST_OTHER} more, by the drawing", SMALL))
     if any(run.service == "gas" for run in design.job.runs):
         story.append(text_of(GAS_SMELL, BOLD_BODY))
     if pack["top_up"]:
@@ -178,34 +189,46 @@ def _due(pack: dict[str, Any], width: float) -> Story:
     return [*story, table_of(rows, [0.13, 0.31, 0.15, 0.06, 0.35], width)]
 
 
-def _done(design: Design, pack: dict[str, Any]) -> list[str]:
-    """What was done, in a few sentences."""
-    found = []
+def _done(design: Design, pack: dict[str, Any], done: bool) -> list[str]:
+    """What was done, or is still to be done, in a few sentences, by what is marked made."""
+    found, made = [], pack["made"]
     names: dict[str, int] = {}
     for station in put_in(design.job):
-        title = spec.kind(station.kind).titled(station.variant, design.job.practice)
-        names[title] = names.get(title, 0) + 1
+        if _is_in(design, pack, station.id) == done:
+            title = spec.kind(station.kind).titled(station.variant, design.job.practice)
+            names[title] = names.get(title, 0) + 1
     if names:
         said_of = [f"{many} {title}s" if many > 1 else title for title, many in names.items()]
-        found.append(f"Put in: {', '.join(said_of)}")
+        found.append(f"{'Put in' if done else 'To put in'}: {', '.join(said_of)}")
     metres: dict[str, float] = {}
     services = {run.id: run.service for run in design.job.runs}
     for cut in design.cuts:
-        metres[services[cut.run]] = metres.get(services[cut.run], 0.0) + max(cut.cut_mm, 0.0) / 1000
+        if (cut.run in made["runs"]) == done:
+            metres[services[cut.run]] = metres.get(services[cut.run], 0.0) + max(cut.cut_mm, 0.0) / 1000
     unit = design.job.pace_unit
     for service, long in metres.items():
         if long < LITTLE_M:
             continue
         said = f"{long:.0f} m" if unit == "mm" else length_text(long * 1000, "in")
         found.append(f"{spec.service(service).title}: {said} of new pipe")
-    gone = [station.id for station in design.job.stations if station.state == "remove"]
+    gone = [one.id for one in design.job.stations if one.state == "remove" and (one.id in made["stations"]) == done]
     if gone:
-        found.append(f"Taken out: {', '.join(gone)}")
-    for proof in pack["proofs"]:
-        last = proof["tests"][0] if proof["tests"] else None
-        if last is not None and last["outcome"] == "pass":
-            found.append(f"{proof['title']}: {proof['test'].lower()} on {last['at'][:10]}, {last['outcome']}")
+        found.append(f"{'Taken out' if done else 'To take out'}: {', '.join(gone)}")
     return found
+
+
+def _is_in(design: Design, pack: dict[str, Any], ident: str) -> bool:
+    """Whether a station is in: hung, or for one that comes with the pipe all its new pipe made."""
+    if ident in pack["made"]["stations"]:
+        return True
+    if any(step.key == f"hang:{ident}" for step in design.plan):
+        return False
+    runs = {
+        run.id
+        for run in design.job.runs
+        if run.state == "new" and ident in (run.start.partition(".")[0], (run.finish or "").partition(".")[0])
+    }
+    return bool(runs) and runs <= set(pack["made"]["runs"])
 
 
 # --- inspector --------------------------------------------------------------------------------------------------------

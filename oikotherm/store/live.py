@@ -20,7 +20,8 @@ MOST_READINGS = 1_000_000  # of a test: 24 hours at 10 a second
 
 @dataclass(frozen=True, slots=True)
 class Live:
-    """A test that runs, or ran. body: what it is about, as a test's record has it, without its readings."""
+    """A test that runs, or ran. body: what it is about, as a test's record has it, without its readings; readings: how
+    many there are; most_pa: the highest; temp_step_k: the coarsest step its thermometers said, None where none did."""
 
     id: str
     job: str
@@ -32,6 +33,9 @@ class Live:
     body: dict[str, Any]
     ended_at: str
     record: str
+    readings: int
+    most_pa: float
+    temp_step_k: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,44 +89,62 @@ def running(conn: sqlite3.Connection, job: str) -> list[Live]:
 
 
 def add(conn: sqlite3.Connection, ident: str, sent: Iterable[Sent]) -> tuple[int, int]:
-    """Keep readings; those whose seq is there already are left out. How many are new, how many were there. Raises
-    Refused where a test has too many."""
-    rows = [(ident, one.seq, one.second, one.pressure_pa, one.temp_c, one.baro_pa, one.source) for one in sent]
+    """Keep readings; those whose seq of their source is there already are left out. How many are new, how many were
+    there. Raises Refused where a test has too many."""
+    rows = [
+        (ident, one.source, one.seq, one.second, one.pressure_pa, one.temp_c, one.temp_step_k, one.baro_pa)
+        for one in sent
+    ]
     before = conn.total_changes
     conn.executemany(
-        """INSERT OR IGNORE INTO reading (test, seq, second, pressure_pa, temp_c, baro_pa, source)
-           VALUES (?, ?, ?, ?, ?, ?, ?)""",
+        """INSERT OR IGNORE INTO reading (test, source, seq, second, pressure_pa, temp_c, temp_step_k, baro_pa)
+           VALUES (?, ?, ?, ?, ?, ?, ?, ?)""",
         rows,
     )
     new = conn.total_changes - before
-    if next_seq(conn, ident) > MOST_READINGS:
+    most_pa = max((one[4] for one in rows), default=0.0)
+    step_k = max((one[6] for one in rows if one[6] is not None), default=None)
+    conn.execute(
+        """UPDATE live_test SET readings = readings + ?, most_pa = max(most_pa, ?),
+           temp_step_k = max(coalesce(temp_step_k, ?), coalesce(?, temp_step_k)) WHERE id = ?""",
+        (new, most_pa, step_k, step_k, ident),
+    )
+    if count(conn, ident) > MOST_READINGS:
         raise Refused("readings", f"more than {MOST_READINGS}", f"at most {MOST_READINGS} of a test", "")
     return new, len(rows) - new
 
 
-def next_seq(conn: sqlite3.Connection, ident: str) -> int:
-    """The seq after the last."""
-    found = conn.execute("SELECT max(seq) FROM reading WHERE test = ?", (ident,)).fetchone()[0]
+def next_seq(conn: sqlite3.Connection, ident: str, source: str) -> int:
+    """The seq after the last of a source."""
+    sql = "SELECT max(seq) FROM reading WHERE test = ? AND source = ?"
+    found = conn.execute(sql, (ident, source)).fetchone()[0]
     return 0 if found is None else int(found) + 1
 
 
 def count(conn: sqlite3.Connection, ident: str) -> int:
-    return int(conn.execute("SELECT count(*) FROM reading WHERE test = ?", (ident,)).fetchone()[0])
+    """How many readings a test has."""
+    return int(conn.execute("SELECT readings FROM live_test WHERE id = ?", (ident,)).fetchone()[0])
 
 
 def buckets(conn: sqlite3.Connection, ident: str, most: int) -> tuple[float, list[Bucket]]:
-    """The readings in at most so many stretches of equally many, by their seq, and the second of the first. Read range
-    by range along the key: half the time of a GROUP BY, which sorts them first."""
-    ends = "SELECT min(seq), max(seq) FROM reading WHERE test = ?"
-    first, last = conn.execute(ends, (ident,)).fetchone()
-    if first is None:
-        return 0.0, []
-    step = -(-(last - first + 1) // most)
+    """The readings in about so many stretches, by source and seq, and the second of the first. Read range by range
+    along the key: half the time of a GROUP BY, which sorts them first."""
+    sources = conn.execute("SELECT DISTINCT source FROM reading WHERE test = ?", (ident,)).fetchall()
     sql = """SELECT avg(second), avg(pressure_pa), min(pressure_pa), max(pressure_pa), avg(temp_c), avg(baro_pa),
                     count(*), min(second)
-             FROM reading WHERE test = ? AND seq >= ? AND seq < ?"""
-    rows = [conn.execute(sql, (ident, seq, seq + step)).fetchone() for seq in range(first, last + 1, step)]
-    found = sorted((row for row in rows if row[6]), key=lambda row: row[0])
+             FROM reading WHERE test = ? AND source = ? AND seq >= ? AND seq < ?"""
+    found = []
+    for (source,) in sources:
+        ends = "SELECT min(seq), max(seq) FROM reading WHERE test = ? AND source = ?"
+        first, last = conn.execute(ends, (ident, source)).fetchone()
+        step = -(-(last - first + 1) // max(most // len(sources), 1))
+        for seq in range(first, last + 1, step):
+            row = conn.execute(sql, (ident, source, seq, seq + step)).fetchone()
+            if row[6]:
+                found.append(row)
+    if not found:
+        return 0.0, []
+    found.sort(key=lambda row: row[0])
     begun = min(row[7] for row in found)
     return begun, [Bucket(row[0] - begun, *row[1:7]) for row in found]
 

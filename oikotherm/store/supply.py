@@ -10,8 +10,8 @@ from collections.abc import Iterable
 from ..core.bench.lengths import read_pipe
 from ..core.catalogue import Catalogue
 from ..core.errors import Refused
-from ..core.quantity import PaceUnit, parse_length_mm
-from ..core.reading import read_csv
+from ..core.quantity import PaceUnit, number, parse_length_mm
+from ..core.reading import read_csv, separator_of
 from ..core.supply import Offcut, Price, Supply
 from .van import stock
 
@@ -122,16 +122,16 @@ def forget_prices(conn: sqlite3.Connection, source: str) -> None:
 
 def read_prices(text: str) -> list[Price]:
     """A CSV of item, price and perhaps in_stock (yes or no), days, instead. Raises Refused with the line."""
-    header, *lines = read_csv(text, "file", "item,price") or [[]]
+    header, *lines = read_csv(text, "file", "item,price", separator_of(text)) or [[]]
     names = [name.strip().lower() for name in header]
     if not {"item", "price"} <= set(names):
         raise Refused("file", text[:60], "a CSV with the columns item and price", "item,price,in_stock,days")
     found = []
-    for number, line in enumerate(lines, start=2):
+    for count, line in enumerate(lines, start=2):
         if not any(cell.strip() for cell in line):
             continue
         row = {name: cell.strip() for name, cell in zip(names, line, strict=False)}
-        found.append(_price(row, f"line {number}"))
+        found.append(_price(row, f"line {count}"))
         if len(found) > MOST_PRICES:
             raise Refused("file", f"{len(found)} lines", f"at most {MOST_PRICES} prices", "item,price")
     if not found:
@@ -143,10 +143,7 @@ def _price(row: dict[str, str], where: str) -> Price:
     item = row.get("item", "")
     if not 1 <= len(item) <= 120:
         raise Refused(f"{where}, item", item[:40], "what the order calls it", "cap-elbow-22")
-    try:
-        each = float(row.get("price", "").replace(",", "."))
-    except ValueError:
-        raise Refused(f"{where}, price", row.get("price", ""), "a price, such as 2.40", "2.40") from None
+    each = number(row.get("price", ""), f"{where}, price", "a price, such as 2.40", "2.40")
     if not 0 <= each <= 1e6:
         raise Refused(f"{where}, price", row.get("price", ""), "0 to 1000000", "2.40")
     said = row.get("in_stock", "").lower()

@@ -12,6 +12,7 @@ from ..core.catalogue import Catalogue
 from ..core.catalogue.measured import BookRow
 from ..core.catalogue.parts import part
 from ..core.errors import Refused, nearest
+from ..core.quantity import number
 from ..core.reading import read_csv
 from .people import _date
 
@@ -83,10 +84,7 @@ def put_stock(conn: sqlite3.Connection, catalogue: Catalogue, ident: str, count:
         raise Refused("count", count, "a whole number from 0 to 100000", "6")
     money: float | None = None
     if price.strip():
-        try:
-            money = float(price.strip().replace(",", "."))
-        except ValueError:
-            raise Refused("price", price, "a price a piece, such as 2.40", "2.40") from None
+        money = number(price, "price", "a price a piece, such as 2.40", "2.40")
         if not 0 <= money < 1e6:
             raise Refused("price", price, "0 to 1000000 a piece", "2.40")
     if int(count) == 0 and money is None:
@@ -116,13 +114,13 @@ def read_stock(conn: sqlite3.Connection, catalogue: Catalogue, text: str) -> int
     rows = [dict(zip(header, line, strict=False)) for line in lines if line]
     if not rows or not {"part", "count"} <= set(rows[0]):
         raise Refused("file", text[:60], "a CSV with the columns part, count and price", "part,count,price")
-    for number, row in enumerate(rows, start=2):
+    for count, row in enumerate(rows, start=2):
         try:
             put_stock(
                 conn, catalogue, str(row.get("part") or ""), str(row.get("count") or ""), str(row.get("price") or "")
             )
         except Refused as error:
-            raise Refused(f"line {number}, {error.field}", error.said, error.expected, error.example) from None
+            raise Refused(f"line {count}, {error.field}", error.said, error.expected, error.example) from None
     return len(rows)
 
 

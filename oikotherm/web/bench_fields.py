@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import typing
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -14,8 +15,8 @@ from pydantic.fields import FieldInfo
 from ..core.bench import Tool
 from ..core.bench import tools as calc_tools
 from ..core.errors import Refused
-from ..core.quantity import trim
-from ..core.reading import read_json
+from ..core.quantity import number, trim, with_point
+from ..core.reading import read_json, row_cells
 
 UNIT_OF = (
     ("_l_h", "L/h"),
@@ -190,16 +191,16 @@ def _value(key: str, field: FieldInfo, text: str) -> Any:
     if row is not None:
         names = list(row.model_fields)
         found = []
-        for number, line in enumerate(filter(None, (one.strip() for one in text.splitlines())), 1):
-            cells = [cell.strip() for cell in line.split(",")]
+        for count, line in enumerate(filter(None, (one.strip() for one in text.splitlines())), 1):
+            cells = row_cells(line)
             needed = sum(own.is_required() for own in row.model_fields.values())
             if not needed <= len(cells) <= len(names):
                 said = ", ".join(_words(name, own) for name, own in row.model_fields.items())
                 raise Refused(
-                    f"{key}, line {number}", line, f"{len(names)} entries with commas: {said}", "R1, 62, 3.3 kPa"
+                    f"{key}, line {count}", line, f"{len(names)} entries with commas: {said}", "R1, 62, 3.3 kPa"
                 )
             filled = [(name, cell, row.model_fields[name]) for name, cell in zip(names, cells, strict=False)]
-            found.append({name: _number(cell, own) for name, cell, own in filled if cell or own.is_required()})
+            found.append({name: _number(name, cell, own) for name, cell, own in filled if cell or own.is_required()})
         return found
     one = _object_of(field)
     if one is not None:
@@ -207,13 +208,11 @@ def _value(key: str, field: FieldInfo, text: str) -> Any:
     if _is(field, dict):
         return dict(_pair(key, one, field) for one in filter(None, (part.strip() for part in text.split(";"))))
     if _is(field, list, float):
-        try:
-            return [float(word) for word in text.replace(",", " ").split()]
-        except ValueError:
-            raise Refused(key, text, "numbers with blanks between", "18.0 18.2 19.5") from None
+        words = filter(None, re.split(r"[;\s]+|,\s+", text.strip()))
+        return [number(word, key, "numbers with blanks between", "18.0 18.2 19.5") for word in words]
     if _is(field, list) and str not in typing.get_args(field.annotation):
         return [word.strip() for word in text.split(",")]
-    return text
+    return _pointed(key, text, field)
 
 
 def _pair(key: str, said: str, field: FieldInfo) -> tuple[str, Any]:
@@ -228,21 +227,24 @@ def _part(key: str, said: str, of: type[BaseModel]) -> tuple[str, Any]:
     name, _, value = said.partition(" ")
     if name not in of.model_fields or not value.strip():
         raise Refused(key, said, f"a name and a figure, with ; between: {', '.join(of.model_fields)}", "resolution 0.1")
-    return name, _number(value.strip(), of.model_fields[name])
+    return name, _number(name, value.strip(), of.model_fields[name])
 
 
 def _plain_number(key: str, text: str) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        raise Refused(key, text, "a number", "11.5") from None
+    return number(text, key, example="11.5")
 
 
-def _number(text: str, field: FieldInfo) -> Any:
-    """A cell: a number where the column is one, else as typed."""
+def _pointed(key: str, text: str, field: FieldInfo) -> str:
+    """A figure with a point for its decimals; words as typed."""
+    return with_point(text, key, "20.5", None) if float in _parts(field.annotation) and ", " not in text else text
+
+
+def _number(key: str, text: str, field: FieldInfo) -> Any:
+    """A cell: a number where the column is one, else as typed. Raises Refused."""
+    said = _pointed(key, text, field)
     if float in _parts(field.annotation) and str not in _parts(field.annotation):
         try:
-            return float(text)
+            return float(said)
         except ValueError:
-            return text
-    return text
+            return said
+    return said

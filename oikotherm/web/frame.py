@@ -17,6 +17,7 @@ from ..core.job.model import Job, Run
 from ..core.job.writing import item_text
 from ..core.quantity import PaceUnit
 from ..core.rules import Finding
+from ..core.work.made import made_of
 from ..core.work.records import ticked
 from ..drawing import svg
 from ..drawing.isometric import draw
@@ -121,15 +122,17 @@ class Frame:
         stops = any(f.severity == "stop" for f in found)
         paced = bool(self.job.runs)
         cuts = self.design.cuts
-        done = ticked(records_here(self.uid))
+        records = records_here(self.uid)
+        done = ticked(records)
+        made = made_of(self.design, records)
         filled = {
             "survey": bool(self.job.stations) and any(station.ports for station in self.job.stations),
             "pace": paced and not any(f.severity == "stop" and f.stage == "pace" for f in found),
             "sizes": any(sized.terminals for sized in self.design.sized.values()) and not counts.get("sizes"),
-            "joints": bool(self.design.fitted.joints)
-            and not any(f.stage == "joints" or f.rule == "no-figures" for f in found),
-            "make": bool(cuts) and all(cut.makeable and cut.known for cut in cuts),
-            "order": "handover" in done and all(step.key in done for step in self.design.plan),  # the last of the plan
+            "joints": bool(self.design.fitted.joints) and self.design.fitted.joints.keys() <= made.joints,
+            "make": bool(cuts) and all(run.id in made.runs for run in self.job.runs if run.state == "new"),
+            "order": made.finished
+            or ("handover" in done and all(step.key in done for step in self.design.plan)),  # the last of the plan
             "prove": proved(self.uid, self.design),
             "handover": bool(cuts) and not stops and self.packed_rev == self.rev,
         }

@@ -60,10 +60,13 @@ def _handover(frame: Frame) -> dict[str, Any]:
 @bp.get("/pack")
 def pack(uid: str) -> str:
     """The pack as a page for the printer."""
+    from ..exchange.packpdf import test_said
+
     frame = Frame(uid, "handover")
     look = Look(width=1040, height=640)
     return frame.render(
         "pack.html",
+        test_said=test_said,
         drawing=svg.write(draw(frame.design, look)),
         paper="letter" if frame.job.practice == "north-american" else "a4",
     )

@@ -36,8 +36,12 @@ def anchor(name: str) -> str:
 
 
 def wants_json() -> bool:
-    """Whether a script asks, not a page."""
-    return request.is_json or request.accept_mimetypes.best == "application/json"
+    """Whether a script or a device asks, not a page."""
+    return (
+        request.path.startswith(("/readings/", "/api/"))
+        or request.is_json
+        or request.accept_mimetypes.best == "application/json"
+    )
 
 
 def body(field: str = "edit", example: str = '{"rev": 4, "commands": []}') -> dict[str, Any]:

@@ -13,21 +13,21 @@ from flask import Blueprint, Response, current_app, jsonify, redirect, render_te
 from markupsafe import Markup
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, convert, parse, pressure_said
-from ..core.work.proof import read_readings
+from ..core.quantity import convert, pressure_said
+from ..core.work.readings import kept_in, one_reading, read_readings
 from ..core.work.readings_in import EXAMPLE, MOST_SIGNS, Sent, read_lines, second_of, time_of
 from ..core.work.records import Record
-from ..core.work.sections import SectionProof, verdict_of
+from ..core.work.standing import SectionProof, under_pressure, verdict_of
+from ..core.work.verdict import LOGGED_K, Gauge
 from ..drawing.trace import plot, trace_svg
 from ..exchange.site import proofs_of
 from ..store import live as store
-from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import now, writing
 from . import db
 from .frame import Frame
 from .records import records_here
-from .tested import body_of
+from .tested import body_of, speech_here, typed_readings, within_scale
 
 bp = Blueprint("live", __name__)
 SHOWN, KEPT = 400, 2_000  # stretches drawn and judged while it runs, lines kept of a test
@@ -76,9 +76,12 @@ def readings(token: str) -> Any:
         return _said("body", "bytes that are no text", "UTF-8", 422)
     except Refused as error:
         return jsonify(error=error.as_dict()), 422
-    with writing(conn):
-        new, again = store.add(conn, test.id, sent)
-    return jsonify(kept=new, again=again, next=store.next_seq(conn, test.id))
+    try:
+        with writing(conn):
+            new, again = store.add(conn, test.id, sent)
+    except Refused as error:
+        return jsonify(error=error.as_dict()), 422
+    return jsonify(kept=new, again=again, next=store.next_seq(conn, test.id, sent[-1].source))
 
 
 def _said(field: str, said: str, expected: str, status: int) -> tuple[Response, int]:
@@ -91,15 +94,16 @@ def begin(uid: str) -> Any:
     form, frame, conn = request.form, Frame(uid, "prove"), db.get()
     try:
         shown = _section(frame, form.get("section", ""))
-        variant = form.get("variant", "")
-        rule = shown.kind.rule_of(frame.design, shown.section, variant)
-        gauge = people_store.instrument(conn, form.get("gauge", ""))
-        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), "", form)
+        body = body_of(frame, shown, records_here(uid), "", form)
+        speech_here(frame, str(body["unit"]), form)
         with writing(conn):
             store.start(conn, uid, shown.section.key, shown.kind.id, form.get("by_role", "site lead"), body)
     except Refused as error:
         return frame.render("prove.html", typed=form, error=error), 422
-    return redirect(url_for("prove.prove", uid=uid, section=shown.section.key) + "#running", 303)
+    return redirect(
+        url_for("prove.prove", uid=uid, section=shown.section.key, variant=form.get("variant") or None) + "#running",
+        303,
+    )
 
 
 def _section(frame: Frame, asked: str) -> SectionProof:
@@ -115,7 +119,7 @@ def _section(frame: Frame, asked: str) -> SectionProof:
 def look(uid: str, ident: str) -> Any:
     """A running test as the page shows it: asked for every two seconds."""
     test = _of(uid, ident)
-    return jsonify(fragment=card(test), ended=bool(test.ended_at), next=store.next_seq(db.get(), ident))
+    return jsonify(fragment=card(test), ended=bool(test.ended_at), next=test.readings)
 
 
 @bp.post("/jobs/<uid>/prove/live/<ident>/reading")
@@ -123,43 +127,39 @@ def by_hand(uid: str, ident: str) -> Any:
     """A reading by hand, or a file of them, into a running test."""
     conn, form = db.get(), request.form
     test = _running(uid, ident)
-    unit = str(test.body.get("unit", "bar"))
+    frame, unit = Frame(uid, "prove"), str(test.body.get("unit", "bar"))
     try:
         upload = request.files.get("file")
         if upload is not None and upload.filename:
-            text = upload.read(2_000_000).decode("utf-8", "replace")
-            rows = read_readings(text, unit)
-            first = store.next_seq(conn, ident)
-            sent = [
-                Sent(
-                    first + n,
-                    second_of(one.at.isoformat(), "file"),
-                    one.pressure_bar * PA_PER_BAR,
-                    one.temp_c,
-                    one.baro_pa,
-                    "file",
-                )
-                for n, one in enumerate(rows)
-            ]
+            rows, source = read_readings(typed_readings(frame, unit, form), kept_in(unit)), "file"
         else:
-            pressure = parse(form.get("pressure", ""), "pressure", unit, field="pressure")
-            temp = form.get("temp_c", "").strip()
-            baro = form.get("baro", "").strip()
-            sent = [
-                Sent(
-                    store.next_seq(conn, ident),
-                    datetime.now(UTC).timestamp(),
-                    pressure,
-                    parse(temp, "temperature", "C", field="temperature") if temp else None,
-                    parse(baro, "pressure", "mbar", field="barometer") if baro else None,
-                    "hand",
-                )
-            ]
+            now_utc = datetime.now(UTC).replace(tzinfo=None)
+            typed = [form.get(name, "").strip() for name in ("pressure", "temp_c", "baro")]
+            rows, source = (one_reading(now_utc, typed[0], typed[1], typed[2], speech_here(frame, unit, form)),), "hand"
+        gauge = _gauge(test)
+        first = store.next_seq(conn, ident, source)
+        sent = [
+            Sent(
+                first + n,
+                second_of(one.at.isoformat(), source),
+                within_scale(one.pressure_pa, gauge, unit, f"{one.at:%H:%M}"),
+                one.temp_c,
+                one.baro_pa,
+                source,
+                one.temp_step_k,
+            )
+            for n, one in enumerate(rows)
+        ]
         with writing(conn):
             store.add(conn, ident, sent)
     except Refused as error:
-        return Frame(uid, "prove").render("prove.html", typed=form, error=error), 422
+        return frame.render("prove.html", typed=form, error=error), 422
     return redirect(url_for("prove.prove", uid=uid, section=test.section) + "#running", 303)
+
+
+def _gauge(test: store.Live) -> Gauge:
+    kept = test.body.get("gauge") or {}
+    return Gauge(float(kept.get("resolution_pa") or 1.0), float(kept.get("range_pa") or 0.0))
 
 
 @bp.post("/jobs/<uid>/prove/live/<ident>/keep")
@@ -171,9 +171,29 @@ def keep(uid: str, ident: str) -> Any:
     if len(lines) < 2:
         error = Refused("readings", f"{len(lines)}", "two readings or more before it is kept", "")
         return Frame(uid, "prove").render("prove.html", typed=request.form, error=error), 422
-    frame = Frame(uid, "prove")
+    _end(uid, test, lines, {})
+    return redirect(url_for("prove.prove", uid=uid, section=test.section) + "#tests", 303)
+
+
+@bp.post("/jobs/<uid>/prove/live/<ident>/stop")
+def stop(uid: str, ident: str) -> Any:
+    """End a test before its end. One that was under pressure is kept as abandoned, which takes an earlier pass away;
+    withdrawn with a reason it is kept and does not count."""
+    test, why = _running(uid, ident), request.form.get("withdrawn", "").strip()[:200]
+    lines = _lines(test, *store.buckets(db.get(), ident, KEPT))
+    if lines and (why or under_pressure(test.most_pa, test.body)):
+        _end(uid, test, lines, {"withdrawn": why} if why else {"abandoned": True})
+    else:
+        with writing(db.get()) as conn:
+            store.end(conn, ident, "")
+    return redirect(url_for("prove.prove", uid=uid, section=test.section) + "#tests", 303)
+
+
+def _end(uid: str, test: store.Live, lines: list[str], more: dict[str, Any]) -> None:
+    """Keep a test with its readings, and end it."""
+    conn, frame = db.get(), Frame(uid, "prove")
     record = {
-        "uuid": ident,
+        "uuid": test.id,
         "job": uid,
         "kind": "test",
         "key": test.spec,
@@ -181,21 +201,16 @@ def keep(uid: str, ident: str) -> Any:
         "rev": frame.rev,
         "made_at": now(),
         "by_role": test.by_role,
-        "body": {**test.body, "readings": "\n".join(lines)},
+        "body": {**_with_step(test), "readings": "\n".join(lines), **more},
     }
     with writing(conn):
         records_store.add(conn, record)
-        store.end(conn, ident, ident)
-    return redirect(url_for("prove.prove", uid=uid, section=test.section) + "#tests", 303)
+        store.end(conn, test.id, test.id)
 
 
-@bp.post("/jobs/<uid>/prove/live/<ident>/stop")
-def stop(uid: str, ident: str) -> Any:
-    """End a test without keeping a verdict of it; its readings stay."""
-    test = _running(uid, ident)
-    with writing(db.get()) as conn:
-        store.end(conn, ident, "")
-    return redirect(url_for("prove.prove", uid=uid, section=test.section), 303)
+def _with_step(test: store.Live) -> dict[str, Any]:
+    """The body of a test with the step of its thermometer: its entry, else what its sources say."""
+    return {**test.body, "temp_step_k": test.body.get("temp_step_k") or test.temp_step_k or LOGGED_K}
 
 
 def _of(uid: str, ident: str) -> store.Live:
@@ -234,17 +249,18 @@ def running_cards(uid: str) -> list[tuple[store.Live, Markup]]:
 
 def card(test: store.Live) -> Markup:
     """A running test: its trace, what it reads now, and the verdict as it would be now."""
-    unit, rig = str(test.body.get("unit", "bar")), test.body["rig"]
+    unit, asked = str(test.body.get("unit", "bar")), test.body.get("asked") or test.body["rig"]
     first, rows = store.buckets(db.get(), test.id, SHOWN)
-    settle, hold = float(rig["settle_min"]), float(rig["hold_min"])
+    settle, hold = float(asked["settle_min"]), float(asked["hold_min"])
     begun = [row for row in rows if row.second / 60 >= settle - 1e-9] or rows[:1]
     start = begun[0].pressure_pa if begun else test.body["target_pa"]
-    permitted = float(test.body.get("permitted_pa") or test.body["gauge"]["resolution_pa"])
+    permitted = float(test.body["gauge"]["resolution_pa"])
     lines = _lines(test, first, rows)
     verdict = None
     if len(lines) > 1:
-        body = {**test.body, "readings": "\n".join(lines)}
+        body = {**_with_step(test), "readings": "\n".join(lines)}
         verdict = verdict_of(Record(test.id, "test", test.spec, "", 0, test.started_at, test.by_role, body, None, 0.0))
+        permitted = verdict.permitted_pa or permitted
     minutes = rows[-1].second / 60 if rows else 0.0
     drawn = plot(
         [(row.second / 60, row.pressure_pa, row.least_pa, row.most_pa) for row in rows],

@@ -21,7 +21,12 @@ def _page(**more: Any) -> str:
     known: dict[str, Any] = {"typed": {}, "error": None}
     today = date.today().isoformat()
     return render_template(
-        "people.html", people=store.people(conn), instruments=store.instruments(conn), today=today, **{**known, **more}
+        "people.html",
+        people=store.people(conn),
+        instruments=store.instruments(conn),
+        today=today,
+        kinds=store.KINDS,
+        **{**known, **more},
     )
 
 
@@ -42,13 +47,21 @@ def change() -> Any:
             elif form.get("what") == "person":
                 store.put_person(conn, form.get("name", ""), form.get("licence", ""), form.get("expires_on", ""))
             elif form.get("what") == "instrument":
-                step = parse(form.get("resolution", ""), "pressure", "bar", field="resolution") / 1e5
-                goes_to = form.get("range", "").strip()
-                range_bar = parse(goes_to, "pressure", "bar", field="range") / 1e5 if goes_to else None
+                kind = form.get("kind", "mechanical")
+                step, range_bar = _step(kind, form.get("resolution", "")), None
+                if goes_to := form.get("range", "").strip():
+                    range_bar = parse(goes_to, "pressure", "bar", field="range", decimal_comma=None) / 1e5
                 dates = form.get("calibrated_on", ""), form.get("due_on", "")
-                store.put_instrument(conn, form.get("name", ""), step, *dates, range_bar)
+                store.put_instrument(conn, form.get("name", ""), kind, step, *dates, range_bar)
             else:
                 raise Refused("what", form.get("what"), "person or instrument", "person")
     except Refused as error:
         return _page(typed=form, error=error), 422
     return redirect(url_for(".index", done=form.get("what") or form.get("remove")), 303)
+
+
+def _step(kind: str, said: str) -> float:
+    """The smallest step of an instrument as typed [bar, a thermometer K]. Raises Refused."""
+    if kind == "thermometer":
+        return parse(said, "difference", "K", field="resolution", decimal_comma=None)
+    return parse(said, "pressure", "bar", field="resolution", decimal_comma=None) / 1e5

@@ -9,19 +9,19 @@ from typing import Any
 from flask import Blueprint, redirect, request, url_for
 
 from ..core.errors import Refused
-from ..core.quantity import PA_PER_BAR, pressure_said
+from ..core.quantity import pressure_said
 from ..core.services import spec
 from ..core.services.water.assemblies import tested
 from ..core.work.commissioning import commission_reads
 from ..core.work.isolation import relights
 from ..core.work.open_ends import open_ends
-from ..core.work.proof import read_readings
+from ..core.work.readings import kept_in, read_readings
 from ..core.work.records import in_order, joint_states, missing_checks
-from ..core.work.sections import SectionProof
+from ..core.work.standing import SAYS, SectionProof
 from ..core.work.steps import CommissionLine
 from ..core.work.suspicion import suspects, test_map
+from ..core.work.verdict import TestRule
 from ..exchange.site import proofs_of
-from ..store import people as people_store
 from ..store import records as records_store
 from ..store.database import now, writing
 from . import db
@@ -29,7 +29,7 @@ from .blocks import in_blocks
 from .frame import Frame, page_data
 from .live import running_cards
 from .records import record_now, records_here
-from .tested import body_of
+from .tested import body_of, gauge_of, instruments_for, prevented, rule_asked, temp_unit, typed_readings
 
 BRIGHT = 8  # joints that brighten on the drawing
 MOST_SUSPECTS = 24  # joints listed after a failed test
@@ -57,8 +57,9 @@ def _prove(frame: Frame) -> dict[str, Any]:
                 "key": one.section.key,
                 "title": f"{spec.service(one.section.service).title} {one.section.title}",
                 "passed": one.passed,
-                "running": one.section.key in now,
-                "pressure": pressure_said(one.rule.target_pa, one.rule.unit),
+                "stands": SAYS[one.standing],
+                "running": one.running or one.section.key in now,
+                "pressure": target_said(one.rule),
                 "medium": one.kind.medium,
                 "joints": len(one.section.joints),
             }
@@ -81,7 +82,6 @@ def _prove(frame: Frame) -> dict[str, Any]:
         )
         if proofs
         else "",
-        "gauges": people_store.instruments(db.get()),
         "assemblies": [f"{one.assembly.where.partition(',')[0]} {one.stands}" for one in tested(design, records)],
         "today": date.today().isoformat(),
     }
@@ -92,15 +92,25 @@ def _tints(
 ) -> tuple[tuple[str, str], ...]:
     """What tests say of each piece; after a failed test the parts of the joints to soap first."""
     found = dict(test_map(frame.design, proofs, running))
-    if shown is not None and shown.tests and shown.tests[0].verdict.outcome == "fail" and not shown.passed:
+    if shown is not None and shown.standing == "failed":
         for one in suspects(frame.design, shown, joint_states(records_here(frame.uid)))[:BRIGHT]:
             found[frame.design.fitted.joints[one.key].fitting_key] = "suspect"
     return tuple(sorted(found.items()))
 
 
 def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
-    """A section with all that is done to prove it."""
-    design, section, rule, kind = frame.design, shown.section, shown.rule, shown.kind
+    """A section with all that is done to prove it, by the way to test that was chosen."""
+    design, section, kind = frame.design, shown.section, shown.kind
+    variants = kind.variants_of(design, section)
+    variant = next(
+        (one for one, _ in variants if one == request.values.get("variant")), variants[0][0] if variants else ""
+    )
+    try:
+        rule = rule_asked(frame, shown, {**request.values, "variant": variant})
+    except Refused:  # what is typed of a procedure is refused where it is sent
+        rule = kind.rule_of(design, section, variant)
+    instruments = instruments_for(rule)
+    first = instruments["gauges"][0][0] if instruments["gauges"] else None
     records = records_here(frame.uid)
     states, soaped = joint_states(records), _soaped(records)
     catalogue, fitted = design.context.catalogue, design.fitted
@@ -126,15 +136,22 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
     ]
     blank = [{"label": design.joint_labels[key], "missing": missing[key]} for key in shown_here if key in missing]
     words = {
-        "target": pressure_said(rule.target_pa, rule.unit),
-        "raise": pressure_said(rule.raise_pa or rule.target_pa, rule.unit),
+        "target": target_said(rule),
+        "raise": pressure_said(rule.raise_pa, rule.unit) if rule.raise_pa else target_said(rule),
         "settle": _minutes(rule.settle_min),
         "hold": _minutes(rule.hold_min),
     }
     return {
         "list": listed,
-        "variants": (variants := kind.variants_of(design, section)),
-        "let_by": any(one in kind.let_by for one, _ in variants),
+        "variants": variants,
+        "variant": variant,
+        "asks": kind.asks.get(variant, ()),
+        "let_by": rule.let_by,
+        "stands": SAYS[shown.standing],
+        "instruments": instruments,
+        "prevents": prevented(rule, first, None) if rule.target_pa else rule.unfit,
+        "asks_temp_unit": rule.unit == "psi",
+        "temp_unit": temp_unit(frame.uid),
         "section": section,
         "kind": kind,
         "rule": rule,
@@ -148,8 +165,8 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "passed": shown.passed,
         "unproved": [design.joint_labels[key] for key in shown.unproved],
         "out": kind.keeps_out(design, section, rule) if kind.keeps_out else (),
-        "sees": _sees(frame, shown),
-        "failed": bool(shown.tests) and shown.tests[0].verdict.outcome == "fail" and not shown.passed,
+        "sees": kind.can_see(rule, gauge_of(first), first["name"]) if kind.can_see and first and rule.target_pa else (),
+        "failed": shown.standing == "failed",
         "suspects": [
             {
                 "key": one.key,
@@ -164,29 +181,19 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
             }
             for one in suspects(design, shown, states)[:MOST_SUSPECTS]
         ],
-        "gauge": _fit_gauge(shown),
-        "example": f"2026-03-01T10:00, {words['target']}" + (", 18.5" if rule.temperatures else ""),
+        "example": f"10:00, {pressure_said(rule.target_pa, rule.unit)}" + (", 18.5 C" if rule.temperatures else ""),
     }
 
 
-def _fit_gauge(shown: SectionProof) -> int:
-    """The place in the list of the first gauge that can read the test pressure: fine enough, and made for it."""
-    rule = shown.rule
-    for number, gauge in enumerate(people_store.instruments(db.get())):
-        step_pa, range_pa = gauge["resolution_bar"] * PA_PER_BAR, (gauge["range_bar"] or 0.0) * PA_PER_BAR
-        high_enough = range_pa >= max(rule.raise_pa, rule.target_pa)
-        if high_enough and step_pa <= rule.coarsest_pa and range_pa <= (rule.most_range_pa or range_pa):
-            return number
-    return 0
-
-
-def _sees(frame: Frame, shown: SectionProof) -> tuple[str, ...]:
-    """What a test of a section can say before anybody pumps, by the gauge that fits best."""
-    gauges = people_store.instruments(db.get())
-    if shown.kind.can_see is None or not gauges:
-        return ()
-    gauge = gauges[_fit_gauge(shown)]
-    return shown.kind.can_see(frame.design, shown.section, gauge["name"], gauge["resolution_bar"] * PA_PER_BAR)
+def target_said(rule: TestRule) -> str:
+    """The pressure a test is held at, in words: a range where the practice gives one."""
+    if not rule.target_pa:
+        return "the procedure's pressure"
+    ends = sorted(
+        {rule.least_pa or rule.target_pa, rule.most_pa if rule.most_pa <= 1.6 * rule.target_pa else 0.0} - {0.0}
+    )
+    low, high = pressure_said(ends[0], rule.unit), pressure_said(ends[-1], rule.unit)
+    return low if low == high else f"{low.rpartition(' ')[0]} to {high}"
 
 
 def _soaped(records: list[Any]) -> dict[str, dict[str, bool]]:
@@ -220,17 +227,12 @@ def keep_test(uid: str) -> Any:
             raise Refused(
                 "section", asked, f"a section of this job: {', '.join(proofs) or 'none yet'}", next(iter(proofs), "")
             )
-        text = form.get("readings", "")
-        upload = request.files.get("file")
-        if upload is not None and upload.filename:
-            text = upload.read(2_000_000).decode("utf-8", "replace")
-        if not read_readings(text, shown.rule.unit):
-            example = frame.data["proof"]["example"]
-            raise Refused("readings", text, "at least two lines: time, pressure, temperature", example)
-        gauge = people_store.instrument(conn, form.get("gauge", ""))
-        variant = form.get("variant", "")
-        rule = shown.kind.rule_of(frame.design, shown.section, variant)
-        body = body_of(frame, shown, rule, variant, gauge, records_here(uid), text, form)
+        rule = rule_asked(frame, shown, form)
+        text = typed_readings(frame, rule.unit, form)
+        if not read_readings(text, kept_in(rule.unit)):
+            asked_for = "lines with time, pressure, temperature"
+            raise Refused("readings", text, asked_for, frame.data["proof"]["example"])
+        body = body_of(frame, shown, records_here(uid), text, form)
         record = {
             "uuid": form.get("uuid", ""),
             "job": uid,
@@ -246,7 +248,7 @@ def keep_test(uid: str) -> Any:
             records_store.add(conn, record)
     except Refused as error:
         return frame.render("prove.html", typed=form, error=error), 422
-    return redirect(url_for(".prove", uid=uid, section=asked) + "#tests", 303)
+    return redirect(url_for(".prove", uid=uid, section=asked, variant=form.get("variant") or None) + "#tests", 303)
 
 
 @bp.post("/commission")

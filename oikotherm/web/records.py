@@ -38,7 +38,7 @@ def record_now(
 def proved(uid: str, design: Design) -> bool:
     """Whether passed tests prove every new joint as it is now made."""
     records = records_here(uid)
-    if not any(record.kind == "test" for record in records):
+    if not any(record.kind in ("test", "joint", "step") for record in records):
         return False  # nothing to work out
     proofs = proofs_of(design, records)
     return bool(proofs) and all(one.passed for one in proofs)

@@ -14,7 +14,14 @@ from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid
 from ..core.job.model import Job, Task
 from ..core.quantity import PaceUnit, Practice, length_text
-from ..core.services.heating.small_gauge import READING, READING_EXAMPLE, read_reading, readings_of, story_of
+from ..core.services.heating.small_gauge import (
+    READING,
+    READING_EXAMPLE,
+    read_reading,
+    readings_of,
+    story_of,
+    with_points,
+)
 from ..core.services.rooms import small_jobs
 from ..core.work.records import ticked
 from ..core.work.small import sheets_of
@@ -179,7 +186,8 @@ def _answers(frame: Frame, kind: SmallJob, task: Task, form: Mapping[str, str]) 
     answers: dict[str, Any] = dict(task.answers)
     if form.get("form") == "reading":
         text = form.get("reading", "").strip()
-        read_reading(text, frame.job.practice == "continental")
+        text = with_points(text, frame.job.practice == "continental")
+        read_reading(text)
         taken = {name for name in answers if name.startswith(READING)}
         if len(taken) >= MOST_READINGS:
             raise Refused("reading", text, f"no more than {MOST_READINGS} readings", "take an old one off")

@@ -12,7 +12,7 @@ from flask import Blueprint, jsonify, redirect, request, url_for
 from ..core.errors import Refused
 from ..core.job.houseline import EXAMPLES, corners_of, drawn_part, part_text
 from ..core.job.model import Job, Metal, Port, Station
-from ..core.quantity import length_text, parse, parse_length_mm
+from ..core.quantity import length_text, number, parse, parse_length_mm
 from ..core.services import spec
 from ..core.services.heating.behind import behind_text, read_behind
 from ..core.services.heating.series import PANEL, emitter_of
@@ -286,7 +286,7 @@ def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) 
         if not text:
             continue
         if name == "pump_curve":
-            data[name] = _curve(text)
+            data[name] = _curve(text, comma)
         elif name == "behind":
             data[name] = [one.model_dump(exclude_none=True) for one in read_behind(text, job.pace_unit)]
         elif name in WORDS:
@@ -301,14 +301,14 @@ def _known_of(job: Job, station: Station, form: Mapping[str, str], comma: bool) 
             kind, unit = _READ[name]
             data[name] = parse(text, kind, unit, field=name, decimal_comma=comma)
         else:
-            data[name] = _number(text, name, comma)
+            data[name] = number(text, name, decimal_comma=comma)
     brings: dict[str, Any] = {
         name: form.get(f"brings_{name}") == "yes" for name in ("pump", "filling", "vents", "drains")
     }
     for name in ("vessel_l", "safety_valve_bar"):
         text = form.get(f"brings_{name}", "").strip()
         if text:
-            brings[name] = _number(text, name, comma)
+            brings[name] = number(text, name, decimal_comma=comma)
     kept = station.model_dump(exclude_none=True, exclude={"data", "brings"})
     return {"do": "put_station", "station": {**kept, "data": data, "brings": brings}}
 
@@ -322,27 +322,17 @@ def _yes(text: str, name: str) -> bool:
 CURVE_EXAMPLE = "0 45; 250 43; 500 38"
 
 
-def _curve(text: str) -> tuple[tuple[float, float], ...]:
+def _curve(text: str, comma: bool) -> tuple[tuple[float, float], ...]:
     """A pump's curve as its label gives it, "L/h kPa; L/h kPa", as (kg/s, Pa). Raises Refused."""
     points = []
     for pair in text.split(";"):
-        words = pair.replace(",", ".").split()
-        try:
-            flow, head = (float(word) for word in words)
-        except ValueError:
-            raise Refused(
-                "pump_curve", pair.strip(), "flow in L/h and head in kPa, pairs with ; between", CURVE_EXAMPLE
-            ) from None
+        words, asked = pair.split(), "flow in L/h and head in kPa, pairs with ; between"
+        if len(words) != 2:
+            raise Refused("pump_curve", pair.strip(), asked, CURVE_EXAMPLE)
+        flow, head = (number(word, "pump_curve", asked, CURVE_EXAMPLE, decimal_comma=comma) for word in words)
         points.append((round(flow / 3600, 6), round(head * 1000, 3)))
     curve_of_points(points)
     return tuple(points)
-
-
-def _number(text: str, name: str, comma: bool) -> float:
-    try:
-        return float(text.replace(",", ".") if comma else text)
-    except ValueError:
-        raise Refused(name, text, "a number", "3.5") from None
 
 
 def _port(job: Job, name: str, form: Mapping[str, str], length: Any) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from ..core.catalogue import standard
 from ..core.catalogue.measured import FIELDS, TUBE_FIELD, book_row, said_mm
 from ..core.errors import Refused
 from ..core.making.bends import radius_of_test_piece
-from ..core.quantity import parse_length_mm
+from ..core.quantity import number, parse_length_mm
 from ..exchange.tube_table import read_tubes
 from ..store import supply as supply_store
 from ..store import van as store
@@ -136,11 +136,8 @@ def _number(said: str, name: str) -> float | None:
     if not said.strip():
         return None
     if name.endswith("_mm"):
-        return parse_length_mm(said, "mm", field=name.removesuffix("_mm"))
-    try:
-        return float(said.strip().replace(",", "."))
-    except ValueError:
-        raise Refused(name, said, "what an hour of work costs, a number", "48") from None
+        return parse_length_mm(said, "mm", field=name.removesuffix("_mm"), decimal_comma=None)
+    return number(said, name, "what an hour of work costs, a number", "48")
 
 
 @bp.get("/stock.csv")

@@ -14,7 +14,7 @@ from ..core.job.model import Job
 from ..core.layout import Layout
 from ..core.making.dry_fit import Place
 from ..core.making.order import alternatives
-from ..core.quantity import length_text
+from ..core.quantity import length_text, number
 from ..core.work.dry_fits import dry_fits
 from ..core.work.floats import floating, propose
 from ..core.work.records import used
@@ -245,11 +245,9 @@ def change(uid: str) -> Any:
 
 
 def _used_record(uid: str, form: Any) -> dict[str, Any]:
-    said = form.get("count", "").strip().replace(",", ".")
-    try:
-        count = float(said)
-    except ValueError:
-        raise Refused("count", said, "how many were used, a number", "4") from None
+    at = db.head_of(uid)
+    comma = at.job.practice == "continental"
+    count = number(form.get("count", ""), "count", "how many were used, a number", "4", decimal_comma=comma)
     item = form.get("item", "")[:120] or "?"
     title = form.get("title", "")[:120] or item
-    return record_now(uid, db.head_of(uid).rev, "used", item, title, {"count": count}, form.get("by_role", ""))
+    return record_now(uid, at.rev, "used", item, title, {"count": count}, form.get("by_role", ""))

@@ -1,5 +1,5 @@
 """Pipes that are clicked on the state of the house, with what a fitter would say written by hand: the valves to shut,
-the taps without water, what turns cold or has no gas, the litres that stand there.
+the taps without water, what turns cold or has no gas, the litres that stand between the valves.
 
 A click is a run with the number of a straight on it from its start, or a station. Valves are said as "RUN n", the n-th
 valve on a run from its start, as "STATION.port", or as the source itself. Litres are metres of pipe, added up along the
@@ -22,8 +22,8 @@ L_M["pexa"] = 0.234991
 
 
 class Click(NamedTuple):
-    """What is clicked and what is said by hand. metres: pipe -> mm of it that are shut; None where it is not added up
-    here."""
+    """What is clicked and what is said by hand. metres: pipe -> mm of it between the valves; None where it is not added
+    up here; bodies: litres of the stations there, as the job says them or typ of their kind."""
 
     at: str
     valves: str
@@ -31,16 +31,17 @@ class Click(NamedTuple):
     cold: str = ""
     dead: str = ""
     metres: dict[str, float] | None = None
+    bodies: float = 0.0
 
 
 R19 = "R1 R2 R3 R4 R5 R6 R7 R8 R9"
-ALL_WATER = {"22": 13463.0, "15": 12745.0}
-C2_ON = {"22": 9351.0, "15": 8215.0}
+ALL_WATER = {"22": 13463.0 - 2372.0 - 9351.0, "15": 12745.0 - 8215.0 - 3180.0}  # up to C1 2 and C3 1
+C2_ON = {"22": 9351.0 - 2903.0, "15": 8215.0 - 2775.0}  # up to C6 1
 TO_CYL = {"22": 2903.0, "15": 2775.0}
 COLD_ALL = f"{R19} CYL SHW"
 
 LOCKHOUSE = (
-    Click("C1 0", "SUP, C1 1", "SOF K1 K2 SHW HOS CYL", metres={"22": 13663, "15": 12745}),
+    Click("C1 0", "SUP, C1 1", "SOF K1 K2 SHW HOS CYL", metres={"22": 200}),
     Click("C1 1", "C1 1, C1 2, C3 1", "SOF K1 K2 SHW HOS CYL", metres=ALL_WATER),
     Click("C8 0", "C1 1, C1 2, C3 1", "SOF K1 K2 SHW HOS CYL", metres=ALL_WATER),
     Click("C3 0", "C1 1, C1 2, C3 1", "SOF K1 K2 SHW HOS CYL", metres=ALL_WATER),
@@ -56,11 +57,11 @@ LOCKHOUSE = (
     Click("C5 -1", "C2 1, C6 1", "K1 SHW CYL", metres=C2_ON),
     Click("C6 0", "C2 1, C6 1", "K1 SHW CYL", metres=C2_ON),
     Click("K1", "C2 1, C6 1", "K1 SHW CYL", metres=C2_ON),
-    Click("C6 -1", "C6 1", "CYL, SHW hot", metres=TO_CYL),
-    Click("H1 1", "C6 1", "CYL, SHW hot", metres=TO_CYL),
+    Click("C6 -1", "C6 1", "CYL, SHW hot", metres=TO_CYL, bodies=120),
+    Click("H1 1", "C6 1", "CYL, SHW hot", metres=TO_CYL, bodies=120),
     Click("C4 0", "OC1", "WC1"),
-    Click("R1", "R1.left, R1.right", cold="R1", metres={}),
-    Click("R9", "R9.left, R9.right", cold="R9", metres={}),
+    Click("R1", "R1.left, R1.right", cold="R1", metres={}, bodies=5.5),
+    Click("R9", "R9.left, R9.right", cold="R9", metres={}, bodies=3.7),
     Click(
         "F2 0",
         "F1 1, F3 1, F6 1, R1.left, R2.left, R4.left, R5.left, R6.left, R7.left, R8.left",
@@ -70,9 +71,9 @@ LOCKHOUSE = (
     Click("F3 -1", "F3 1, R3.left, R9.left", cold="R3 R9", metres={"15": 8272}),
     Click("F10 0", "F3 1, R3.left, R9.left", cold="R3 R9", metres={"15": 8272}),
     Click("RT3 -1", "RT3 1, R3.right, R9.right", cold="R3 R9", metres={"15": 6309}),
-    Click("F6 -1", "F6 1, RT6 1", cold="CYL SHW", metres={"22": 713}),
-    Click("RT6 -1", "F6 1, RT6 1", cold="CYL SHW", metres={"22": 713}),
-    Click("CYL", "C6 1, F6 1, RT6 1", "CYL, SHW hot", metres={"22": 3616, "15": 2775}),
+    Click("F6 -1", "F6 1, RT6 1", cold="CYL SHW", metres={"22": 713}, bodies=5),
+    Click("RT6 -1", "F6 1, RT6 1", cold="CYL SHW", metres={"22": 713}, bodies=5),
+    Click("CYL", "C6 1, F6 1, RT6 1", "CYL, SHW hot", metres={"22": 3616, "15": 2775}, bodies=120 + 5),
     Click("G1 0", "MTR, G1 1", cold=COLD_ALL, dead="BLR RNG URN", metres={}),
     Click("G2 0", "G1 1, G1 2, G2 1, G3 1", cold=COLD_ALL, dead="BLR RNG URN", metres={}),
     Click("G3 0", "G1 1, G1 2, G2 1, G3 1", cold=COLD_ALL, dead="BLR RNG URN", metres={}),
@@ -82,12 +83,12 @@ LOCKHOUSE = (
 )
 AFTER_WH = {"3/4": 1245.0, "1/2": 745.0, "pexa": 3301.0}
 FERNHOLLOW = (
-    Click("C1 0", "SUP, C1 1", "WH SNK", metres={"3/4": 3768, "1/2": 821, "pexa": 3301}),
-    Click("C1 1", "C1 1, C1 2", "WH SNK", metres={"3/4": 3260, "1/2": 821, "pexa": 3301}),
-    Click("C2 0", "C1 1, C1 2", "WH SNK", metres={"3/4": 3260, "1/2": 821, "pexa": 3301}),
-    Click("C1 -1", "C1 2", "WH SNK", metres=AFTER_WH),
-    Click("H1 2", "C1 2", "WH SNK", metres=AFTER_WH),
-    Click("SNK", "C1 2", "WH SNK", metres=AFTER_WH),
+    Click("C1 0", "SUP, C1 1", "WH SNK", metres={"3/4": 3768 - 3260}),
+    Click("C1 1", "C1 1, C1 2", "WH SNK", metres={"3/4": 3260 - 1245, "1/2": 821 - 745}),
+    Click("C2 0", "C1 1, C1 2", "WH SNK", metres={"3/4": 3260 - 1245, "1/2": 821 - 745}),
+    Click("C1 -1", "C1 2", "WH SNK", metres=AFTER_WH, bodies=190),
+    Click("H1 2", "C1 2", "WH SNK", metres=AFTER_WH, bodies=190),
+    Click("SNK", "C1 2", "WH SNK", metres=AFTER_WH, bodies=190),
     Click("G1 0", "REG, G1 1", cold="SNK", dead="WH OVN GH", metres={}),
     Click("G1 5", "G1 1, G1 2", cold="SNK", dead="WH OVN GH", metres={}),
     Click("G3 1", "G1 2, G2 1, G3 1, G4 1", cold="SNK", dead="WH OVN GH", metres={}),
@@ -95,17 +96,18 @@ FERNHOLLOW = (
     Click("G4 -1", "G4 1", dead="GH", metres={}),
     Click("G2 -1", "G2 1", cold="SNK", dead="WH", metres={}),
 )
+LOOPS = 0.113097 * 2 * 66.6666  # of U1 and U2, 16 mm multilayer
 FROM_WH = {"22": 9055.0, "15": 7932.0}
 OLMO = (
-    Click("C1 0", "SUP, C1 1", "WH SNK BAS", metres={"22": 18820, "15": 9184}),
-    Click("C1 1", "C1 1, C1 2", "WH SNK BAS", metres={"22": 18580, "15": 9184}),
-    Click("C3 0", "C1 1, C1 2", "WH SNK BAS", metres={"22": 18580, "15": 9184}),
-    Click("C1 -1", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH),
-    Click("H1 0", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH),
-    Click("RC1 0", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH),
-    Click("R1", "R1.left, R1.right", cold="R1", metres={}),
-    Click("F3 0", "F1 2, RT1 2", cold="R1 R2 PRV", metres={"fe22": 950, "mlc": 51256}),
-    Click("F6 0", "F2 1, RT2 1", cold="U1 U2", metres={"fe22": 6420, "mlc": 1600}),
+    Click("C1 0", "SUP, C1 1", "WH SNK BAS", metres={"22": 240}),
+    Click("C1 1", "C1 1, C1 2", "WH SNK BAS", metres={"22": 18580 - 9055, "15": 9184 - 7932}),
+    Click("C3 0", "C1 1, C1 2", "WH SNK BAS", metres={"22": 18580 - 9055, "15": 9184 - 7932}),
+    Click("C1 -1", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH, bodies=120),
+    Click("H1 0", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH, bodies=120),
+    Click("RC1 0", "C1 2", "WH, SNK hot, BAS hot", metres=FROM_WH, bodies=120),
+    Click("R1", "R1.left, R1.right", cold="R1", metres={}, bodies=8.26),
+    Click("F3 0", "F1 2, RT1 2", cold="R1 R2 PRV", metres={"fe22": 950, "mlc": 51256}, bodies=14.54),
+    Click("F6 0", "F2 1, RT2 1", cold="U1 U2", metres={"fe22": 6420, "mlc": 1600}, bodies=LOOPS),
     Click("G1 0", "MTR, G1 1", cold="R1 R2 PRV U1 U2", dead="BLR OVN", metres={}),
     Click("G1 1", "G1 1, G1 2, G2 1", cold="R1 R2 PRV U1 U2", dead="BLR OVN", metres={}),
     Click("OVN", "G1 2", dead="OVN", metres={}),
@@ -141,7 +143,7 @@ class ClickedTest(unittest.TestCase):
                 self.assertEqual(set(found.cold), words(click.cold))
                 self.assertEqual(set(found.dead), words(click.dead))
                 if click.metres is not None:
-                    litres = sum(L_M[pipe] * mm / 1000 for pipe, mm in click.metres.items())
+                    litres = sum(L_M[pipe] * mm / 1000 for pipe, mm in click.metres.items()) + click.bodies
                     self.assertAlmostEqual(found.litres, litres, delta=0.005)
 
     def test_lockhouse(self) -> None:

@@ -9,7 +9,8 @@ from oikotherm.core.design import derive
 from oikotherm.core.work.care import shut_offs
 from oikotherm.core.work.open_ends import open_ends
 from oikotherm.core.work.records import Record, joint_states
-from oikotherm.core.work.sections import made_as, section_proofs, sections_of, state_mark
+from oikotherm.core.work.sections import made_as, sections_of, state_mark
+from oikotherm.core.work.standing import section_proofs
 from oikotherm.core.work.suspicion import suspects, test_map
 
 from ..jobs import whole

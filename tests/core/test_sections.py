@@ -10,9 +10,11 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply
 from oikotherm.core.services import spec
 from oikotherm.core.services.rooms import rooms
-from oikotherm.core.work.proof import Rig, judge, read_readings
+from oikotherm.core.work.readings import Speech, read_readings
 from oikotherm.core.work.records import Record
-from oikotherm.core.work.sections import rig_of, section_proofs, sections_of, state_mark
+from oikotherm.core.work.sections import sections_of, state_mark
+from oikotherm.core.work.standing import section_proofs, verdict_of
+from oikotherm.core.work.verdict import Evidence, Gauge, TestRule, judge
 from tests.core.test_memory import edits, rarer_edits
 from tests.jobs import CATALOGUE, edit, job, port, station, whole
 from tests.proving import passed, readings
@@ -83,12 +85,16 @@ class SectionTest(unittest.TestCase):
         self.assertAlmostEqual(rule.target_pa, 344_738, delta=1)
         self.assertEqual(one.kind.medium_of(design, one.section, "", "air"), "air")
         self.assertEqual(one.kind.medium_of(design, one.section, "", "water"), "water")
-        rig = rig_of(one.section, one.kind, rule, 0.5 * 6894.757, 0.0, ())
-        self.assertEqual((rig.phase, rig.joints), ("gas", 0))
-        held = {0: 3.447, 5: 3.447, 12: 3.447, 20: 3.447}
-        said = "\n".join(f"2026-03-01T10:{minute:02d}, {bar} bar, 18" for minute, bar in held.items())
-        self.assertEqual(judge(read_readings(said), rig).outcome, "pass")
-        self.assertEqual(judge(read_readings(said.replace("20, 3.447", "20, 3.2")), rig).outcome, "fail")
+        self.assertEqual((rule.phase, rule.corrected), ("gas", True))
+        held = {0: 3.448, 5: 3.448, 12: 3.448, 20: 3.448}
+        said = "\n".join(f"2026-03-01T10:{minute:02d}, {bar} bar, 18.0" for minute, bar in held.items())
+        gauge = Gauge(0.5 * 6894.757, 200 * 6894.757)
+
+        def outcome(text):
+            return judge(rule, Evidence(read_readings(text), gauge, medium="air")).outcome
+
+        self.assertEqual(outcome(said), "pass")
+        self.assertEqual(outcome(said.replace("20, 3.448", "20, 3.2")), "fail")
         with self.assertRaisesRegex(Refused, "a test of this section"):
             one.kind.rule_of(design, one.section, "oxygen")
 
@@ -266,15 +272,23 @@ class ProvedTest(unittest.TestCase):
             *[getattr(good, name) for name in good.__slots__[:7]],
             {**good.body, "readings": readings(gas.rule, lost_pa=2000)},
         )
-        self.assertEqual(judge(read_readings(bad.body["readings"], "psi"), Rig(**bad.body["rig"])).outcome, "fail")
+        self.assertEqual(verdict_of(bad).outcome, "fail")
         self.assertFalse(next(one for one in proofs(design, [bad]) if one.section.service == "gas").passed)
-        self.assertTrue(next(one for one in proofs(design, [bad, good]) if one.section.service == "gas").passed)
+        later = Record(
+            *[getattr(good, name) for name in good.__slots__[:5]], "2026-03-02T10:00:00Z", good.by_role, good.body
+        )
+        stands = [
+            next(one for one in proofs(design, tests) if one.section.service == "gas").standing
+            for tests in ([bad, later], [good, bad], [good])
+        ]
+        self.assertEqual(stands, ["proved", "failed", "proved"])
 
     def test_an_older_record_proves_the_heating_it_matched(self):
         design = shipped("lockhouse")
         heating = next(one for one in proofs(design) if one.section.service == "heating")
-        fields = ("test_bar", "resolution_bar", "volume_l", "gas_l", "joints", "dry", "mass_fraction")
-        rig = {name: passed(heating, design).body["rig"][name] for name in fields}
+        rule, joints = heating.rule, len(heating.section.joints)
+        rig = {"test_bar": rule.target_pa / 1e5, "resolution_bar": 0.02, "volume_l": rule.volume_l}
+        rig |= {"gas_l": rule.gas_l, "joints": joints, "dry": joints, "mass_fraction": 0.0}
         body = {
             "readings": readings(heating.rule),
             "gauge": {"name": "a gauge"},
@@ -292,22 +306,22 @@ class ProvedTest(unittest.TestCase):
     def test_a_gas_is_corrected_by_absolute_temperature(self):
         # by hand: 15 psi gauge is 29.7 psi absolute; one kelvin less at 293.15 K takes 29.7 / 293.15 = 0.101 psi
         lines = "\n".join(f"2026-03-01T10:{n:02d}, {15 - 0.1013 * n / 40:.5f}, {20 - n / 40:.4f}" for n in range(41))
-        rig = Rig(1.0, 0.007, 30.0, 0.0, 0, 0, phase="gas", settle_min=0, hold_min=40, most_drift_k=0.0)
-        found = judge(read_readings(lines, "psi"), rig)
+        rule = TestRule(1e5, unit="psi", settle_min=0, hold_min=40, phase="gas", corrected=True, most_drift_k=0.0)
+        gauge = Gauge(700.0, 3e5)
+        found = judge(rule, Evidence(read_readings(lines, Speech("psi")), gauge))
         self.assertEqual(found.outcome, "pass", found.reasons)
-        self.assertLess(abs(found.drop_bar), 0.0002)
-        uncorrected = judge(
-            read_readings("\n".join(line.rpartition(",")[0] for line in lines.splitlines()), "psi"), rig
-        )
+        self.assertLess(abs(found.drop_pa), 20)
+        bare = "\n".join(line.rpartition(",")[0] for line in lines.splitlines())
+        uncorrected = judge(rule, Evidence(read_readings(bare, Speech("psi")), gauge))
         self.assertEqual(uncorrected.outcome, "proves nothing")
 
     def test_a_gauge_made_for_more_proves_nothing(self):
         design = shipped("lockhouse")
         gas = next(one for one in proofs(design) if one.section.service == "gas")
-        body = passed(gas, design).body
-        found = judge(read_readings(body["readings"], "mbar"), Rig(**{**body["rig"], "range_bar": 6.0}))
+        gauge = {"name": "a dial", "resolution_pa": 10.0, "range_pa": 6e5, "kind": "mechanical"}
+        found = verdict_of(passed(gas, design, gauge=gauge))
         self.assertEqual(found.outcome, "proves nothing")
-        self.assertIn("the gauge goes to 6 bar", found.reasons[0])
+        self.assertIn("the gauge goes to 6000.00 mbar", found.reasons[0])
 
 
 if __name__ == "__main__":

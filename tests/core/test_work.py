@@ -12,8 +12,9 @@ from oikotherm.core.making.materials import parts
 from oikotherm.core.services.heating.proof import test_pressure_bar as pressure_to_hold_bar
 from oikotherm.core.work.place import place_words
 from oikotherm.core.work.plan import move, plan
-from oikotherm.core.work.proof import Reading, Rig, judge, read_readings
+from oikotherm.core.work.readings import Reading, Speech, canonical, read_readings, speech_of
 from oikotherm.core.work.records import Record, joint_states, ticked
+from oikotherm.core.work.verdict import Evidence, Gauge, TestRule, judge
 from tests.jobs import CATALOGUE, circuit, demo, edit, job, paced
 
 
@@ -176,16 +177,21 @@ class PlaceTest(unittest.TestCase):
             self.assertEqual(place_words(design, Vec(*at), lies), words)
 
 
-RIG = Rig(test_bar=2.0, resolution_bar=0.02, volume_l=60.0, gas_l=10.0, joints=5, dry=5)
+RULE = TestRule(2e5, volume_l=60.0, gas_l=10.0, corrected=True, most_drift_k=3.0)
+FINE = Gauge(2_000.0, 6e5)
 
 
-def log(rng, *, start=2.03, leak_bar_h=0.0, warming_k=0.0, noise=0.004, resolution=0.02, minutes=45, rig=RIG):
+def judged(readings, rule=RULE, gauge=FINE, dry=5):
+    return judge(rule, Evidence(readings, gauge, joints=5, dry=dry))
+
+
+def log(rng, *, start=2.03, leak_bar_h=0.0, warming_k=0.0, noise=0.004, resolution=0.02, minutes=45, rule=RULE):
     """A made-up gauge log, one reading a minute. Pressure follows the water's warming by the gas law, worked out here
     anew."""
     from CoolProp.CoolProp import PropsSI
 
     growth = PropsSI("D", "T", 288.15, "P", 3e5, "IF97::Water") / PropsSI("D", "T", 289.15, "P", 3e5, "IF97::Water") - 1
-    bar_per_k = rig.volume_l * growth * (start + 1) / rig.gas_l
+    bar_per_k = rule.volume_l * growth * (start + 1) / rule.gas_l
     found = []
     for minute in range(minutes + 1):
         temp = 15.0 + warming_k * minute / minutes
@@ -193,7 +199,7 @@ def log(rng, *, start=2.03, leak_bar_h=0.0, warming_k=0.0, noise=0.004, resoluti
         found.append(
             Reading(
                 datetime(2026, 3, 1, 10) + timedelta(minutes=minute),
-                round(true / resolution) * resolution,
+                round(true / resolution) * resolution * 1e5,
                 round(temp, 1),
             )
         )
@@ -201,9 +207,9 @@ def log(rng, *, start=2.03, leak_bar_h=0.0, warming_k=0.0, noise=0.004, resoluti
 
 
 class ProofTest(unittest.TestCase):
-    def rate(self, outcome, seeds=200, rig=RIG, **how):
+    def rate(self, outcome, seeds=200, gauge=FINE, **how):
         return (
-            sum(judge(log(random.Random(seed), rig=rig, **how), rig).outcome == outcome for seed in range(seeds))
+            sum(judged(log(random.Random(seed), **how), gauge=gauge).outcome == outcome for seed in range(seeds))
             / seeds
         )
 
@@ -216,38 +222,56 @@ class ProofTest(unittest.TestCase):
         self.assertGreaterEqual(self.rate("fail", leak_bar_h=0.1, warming_k=2.0), 0.97)
         self.assertEqual(self.rate("proves nothing", warming_k=4.0), 1.0)
         self.assertEqual(self.rate("proves nothing", minutes=30), 1.0)
-        coarse = Rig(2.0, 0.1, 60, 10, 5, 5)
-        self.assertEqual(self.rate("proves nothing", rig=coarse, resolution=0.1), 1.0)
+        self.assertEqual(self.rate("proves nothing", gauge=Gauge(10_000.0, 6e5), resolution=0.1), 1.0)
 
     def test_without_the_correction_warming_would_hide_a_leak(self):
-        stiff = Rig(2.0, 0.02, 60, 1.0, 5, 5)  # little gas: two kelvin raise the pressure by 0.05 bar
-        readings = log(random.Random(1), rig=stiff, leak_bar_h=0.1, warming_k=2.0, noise=0)
-        self.assertGreaterEqual(readings[-1].pressure_bar, readings[10].pressure_bar - 0.021)
-        self.assertEqual(judge(readings, stiff).outcome, "fail")
+        stiff = TestRule(2e5, volume_l=60.0, gas_l=1.0, corrected=True, most_drift_k=3.0)  # two kelvin: 0.05 bar
+        readings = log(random.Random(1), rule=stiff, leak_bar_h=0.1, warming_k=2.0, noise=0)
+        self.assertGreaterEqual(readings[-1].pressure_pa, readings[10].pressure_pa - 2_100)
+        found = judged(readings, stiff, Gauge(2_000.0, 6e5))
+        self.assertNotEqual(found.outcome, "pass")
+        finer = judge(stiff, Evidence(readings, FINE, 0.01))
+        self.assertEqual(finer.outcome, "fail")
 
-    def test_a_joint_that_is_not_dry_fails_and_low_pressure_proves_nothing(self):
+    def test_a_joint_that_is_not_seen_dry_and_low_pressure_prove_nothing(self):
         readings = log(random.Random(2))
-        wet = judge(readings, Rig(2.0, 0.02, 60, 10, 5, 4))
-        self.assertEqual((wet.outcome, wet.reasons), ("fail", ("1 of 5 joints is not marked dry",)))
-        low = judge(readings, Rig(2.5, 0.02, 60, 10, 5, 5))
+        wet = judged(readings, dry=4)
+        self.assertEqual((wet.outcome, wet.reasons), ("proves nothing", ("1 of 5 joints is not marked dry",)))
+        low = judged(readings, TestRule(2.5e5, volume_l=60.0, gas_l=10.0, corrected=True))
         self.assertEqual(low.outcome, "proves nothing")
-        self.assertEqual(judge(readings[:1], RIG).outcome, "proves nothing")
-        without = [Reading(one.at, one.pressure_bar, None) for one in readings]
-        self.assertEqual(judge(without, RIG).outcome, "proves nothing")
+        self.assertEqual(judged(readings[:1]).outcome, "proves nothing")
+        without = [Reading(one.at, one.pressure_pa) for one in readings]
+        self.assertEqual(judged(without).outcome, "proves nothing")
 
     def test_one_flip_of_the_last_digit_is_no_leak(self):
         """1.80 seven times and 1.79 six times on a gauge of 0.01 bar; two digits down, or one and still falling, is."""
-        rig = Rig(1.8, 0.01, 60, 10, 0, 0, settle_min=0, hold_min=30)
+        rule = TestRule(1.8e5, volume_l=60, gas_l=10, corrected=True, settle_min=0, hold_min=30)
 
         def held(*bars):
             step = timedelta(minutes=40 / (len(bars) - 1))
-            readings = [Reading(datetime(2026, 3, 1, 10) + n * step, bar, 18.0) for n, bar in enumerate(bars)]
-            return judge(readings, rig).outcome
+            readings = [Reading(datetime(2026, 3, 1, 10) + n * step, bar * 1e5, 18.0) for n, bar in enumerate(bars)]
+            return judged(readings, rule, Gauge(1_000.0, 6e5)).outcome
 
         self.assertEqual(held(*[1.80] * 7, *[1.79] * 6), "pass")
         self.assertEqual(held(1.80, *[1.79] * 12), "pass")
         self.assertEqual(held(*[1.80] * 5, *[1.79] * 4, *[1.78] * 4), "fail")
         self.assertEqual(held(*[1.80] * 3, *[1.78] * 10), "fail")
+        self.assertEqual(held(*[1.80] * 12, 1.77), "fail")  # only the last reading
+
+    def test_water_without_a_vessel_is_never_corrected(self):
+        """A kelvin makes 1.5 to 2.5 bar in pipe full of water: it proves nothing until it has settled."""
+        rule = TestRule(6.6e5, volume_l=10, hold_min=10, settle_min=0)
+
+        def held(temps, bars=(6.62,) * 3):
+            at = datetime(2026, 3, 1, 10)
+            rows = [Reading(at + timedelta(minutes=5 * n), bars[n] * 1e5, temps[n]) for n in range(3)]
+            return judged(rows, rule, Gauge(5_000.0, 16e5))
+
+        self.assertEqual(held((15.0, 15.0, 15.1)).outcome, "pass")
+        moved = held((15.0, 15.5, 16.0), (6.62, 6.3, 6.0))
+        self.assertEqual(moved.outcome, "proves nothing")
+        self.assertIn("shade it", moved.reasons[0])
+        self.assertEqual(held((15.0, 15.0, 15.0), (6.62, 6.4, 6.2)).outcome, "fail")
 
     def test_the_pressure_to_hold(self):
         self.assertEqual(pressure_to_hold_bar(1.0, 3.0), 1.5)
@@ -258,7 +282,7 @@ class ProofTest(unittest.TestCase):
     def test_readings_are_read_in_the_units_said(self):
         text = "time, pressure, temp\n2026-03-01T10:05, 26.1 psi, 59 F\n\n2026-03-01T10:00Z, 1.8, 15\n"
         found = read_readings(text)
-        self.assertAlmostEqual(found[1].pressure_bar, 1.7995, places=3)
+        self.assertAlmostEqual(found[1].pressure_pa / 1e5, 1.7995, places=3)
         self.assertAlmostEqual(found[1].temp_c, 15)
         for bad in (
             "2026-03-01T10:00, 1.8, 15, 3",
@@ -270,6 +294,44 @@ class ProofTest(unittest.TestCase):
             with self.subTest(bad=bad), self.assertRaises(Refused) as caught:
                 read_readings("2026-03-01T09:00, 1.8, 15\n" + bad)
             self.assertEqual(caught.exception.field, "line 2")
+
+    def test_rows_are_parted_and_decimals_read_as_the_job_says_them(self):
+        """A comma parts only before a blank; between digits it is a decimal one where the job is continental."""
+        olmo, house, psi = (
+            speech_of("continental", "mbar"),
+            speech_of("british", "mbar"),
+            speech_of("north-american", "psi"),
+        )
+        for speech, text, kept in (
+            (olmo, "2026-03-01T10:00; 20,5; 18,2", "2026-03-01T10:00:00, 20.5, 18.2"),
+            (olmo, "2026-03-01T10:00, 20,5, 18,2", "2026-03-01T10:00:00, 20.5, 18.2"),
+            (house, "2026-03-01T10:00\t20.5\t18", "2026-03-01T10:00:00, 20.5, 18"),
+            (house, "2026-03-01T23:50, 20.5\n23:55, 20.4", "2026-03-01T23:50:00, 20.5\n2026-03-01T23:55:00, 20.4"),
+            (psi, "2026-03-01T10:00, 15.0, 68 F", "2026-03-01T10:00:00, 15.0, 68 F"),
+        ):
+            self.assertEqual(canonical(text, speech), kept)
+        for speech, text, words in (
+            (house, "2026-03-01T10:00, 20,5, 18", "20.5, or 20 and 5"),
+            (house, "2026-03-01T10:00, 2,400", "2.4, or 2400"),
+            (olmo, "2026-03-01T10:00; 2.400", "2,4, or 2400"),
+            (psi, "2026-03-01T10:00, 15.0, 68", "68 C, or 68 F"),
+            (house, "2026-03-01T23:50, 20.5\n00:10, 20.5", "the next day"),
+            (house, "10:00, 20.5", "the date with the first time"),
+            (house, "2026-03-01T10:00,20.5,18", "a comma and a blank"),
+            (house, "9999-12-31T23:00:00-05:00, 20.5", "of the years"),
+        ):
+            with self.subTest(text), self.assertRaises(Refused) as caught:
+                canonical(text, speech)
+            self.assertIn(words, caught.exception.expected)
+        self.assertEqual(canonical("2026-03-01T10:00; 0.400", olmo), "2026-03-01T10:00:00, 0.400")
+        file = "when;mbar;C\n2026-03-01T10:00;20,5;18\n"
+        self.assertEqual(canonical(file, house, file=True), "2026-03-01T10:00:00, 20.5, 18")
+        with self.assertRaises(Refused):
+            canonical("2026-03-01T10:00,20,5,18,1,3", olmo, file=True)
+        self.assertAlmostEqual(read_readings("2026-03-01T10:00, 15, 68", Speech("psi", False, "F"))[0].temp_c, 20.0)
+        (one,) = read_readings("2026-03-01T10:00, 15, 68.5 F, 29.92 inHg")
+        self.assertAlmostEqual(one.temp_step_k, 0.1 * 5 / 9)
+        self.assertAlmostEqual(one.baro_step_pa, 33.86, places=1)
 
 
 class RecordsTest(unittest.TestCase):

@@ -14,7 +14,7 @@ from urllib.parse import unquote, urlencode
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.document import write
 from oikotherm.core.reading import read_csv, read_json
-from oikotherm.core.work.proof import read_readings
+from oikotherm.core.work.readings import read_readings
 from oikotherm.exchange.bundle_in import unpacked
 from oikotherm.store import jobs, records
 from oikotherm.store.database import writing

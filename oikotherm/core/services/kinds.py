@@ -198,8 +198,8 @@ class PortRow:
 
 @dataclass(frozen=True, slots=True)
 class Variant:
-    """One build of a kind: its title, typical body [mm], usual height of its underside, what it has inside. id "" is a
-    kind without variants."""
+    """One build of a kind: its title, typical body [mm], usual height of its underside, what it has inside, traits it
+    has beside those of its kind. id "" is a kind without variants."""
 
     id: str
     title: str
@@ -208,6 +208,7 @@ class Variant:
     depth_mm: float
     floor_mm: float
     brings: Mapping[str, Any] = field(default_factory=dict)
+    traits: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -290,6 +291,7 @@ def _kind(kind: str, rows: list[dict[str, str]], port_rows: list[dict[str, str]]
             float(row["depth_mm"]),
             float(row["floor_mm"]),
             _brings(row["brings"]),
+            frozenset(row["traits"].split() if row is not first else ()),
         )
         for row in rows
     )

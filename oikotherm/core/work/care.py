@@ -10,7 +10,7 @@ from ..layout import Layout
 from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
-from .isolation import shutting
+from .isolation import Isolation, shuts_all, shutting
 from .records import Record, in_order
 from .state import house_of
 from .steps import Reminder, months_on
@@ -52,10 +52,10 @@ def top_up(design: Layout) -> tuple[str, ...]:
 
 def shuts_off(design: Layout, valve: str) -> str:
     """What goes off with a valve, in words: ": shuts RNG, URN; relight RNG, URN"."""
-    house = house_of(design)
-    if valve not in house.valves:
-        return ""
-    found = shutting(design, [valve])
+    return _said(shutting(design, [valve])) if valve in house_of(design).valves else ""
+
+
+def _said(found: Isolation) -> str:
     words = [f"shuts {', '.join(found.off)}"] if found.off else []
     words += [f"{found.litres:.1f} L stand behind it"] if found.litres >= 0.1 else []
     words += [f"relight {', '.join(found.dead)}"] if found.dead else []
@@ -64,12 +64,14 @@ def shuts_off(design: Layout, valve: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class ShutOff:
-    """A place where the pipework is shut. service: "" for the valves of a station; off: how many things it puts out of
-    use."""
+    """A place where the pipework is shut. service: "" for the valves of a station; valve: its key, "" for those; off:
+    how many things it puts out of use; whole: whether it shuts all of its service."""
 
     service: str
     says: str
+    valve: str = ""
     off: int = 0
+    whole: bool = False
 
 
 def shut_offs(design: Layout) -> tuple[str, ...]:
@@ -92,14 +94,16 @@ def shut_off_rows(design: Layout) -> tuple[ShutOff, ...]:
             elif item.kind == "device" and item.part in CLOSES:
                 name = f" {item.name}" if item.name else ""
                 key = f"{item.id}/device"
-                off = len(shutting(design, [key]).off) if key in house.valves else 0
+                shut = shutting(design, [key]) if key in house.valves else None
                 title = design.context.catalogue.device_titles().get(item.part, f"{item.part} valve")
                 says = (
                     f"{title}{name} on {run.id}, "
                     f"{length_text(walked, design.job.pace_unit, with_unit=True)} from {run.start}"
-                    + shuts_off(design, key)
+                    + (_said(shut) if shut else "")
                 )
-                found.append(ShutOff(run.service, says, off))
+                off = len(shut.off) if shut else 0
+                whole = shut is not None and shuts_all(design, shut, run.service)
+                found.append(ShutOff(run.service, says, key, off, whole))
     for station in design.job.stations:
         kits = [
             part.part

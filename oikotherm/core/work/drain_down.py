@@ -27,46 +27,63 @@ class DrainDown:
 
 
 def drain_down(design: Layout, at: str) -> DrainDown:
-    """What comes at a cut, with the valves nearest to it shut and air let in above. at: a run (cut at its lowest), a
-    named point or tee ("C1.T1"), or a station (cut at its lowest port). Raises Refused for what is not there, and for
-    gas."""
+    """What comes at a cut by gravity and syphon, with the valves nearest to it shut and air let in above: pipe above
+    it, over humps too, and of bodies what stands above the port it leaves by. at: a run or a piece of it (cut at its
+    lowest), a named point or tee ("C1.T1"), or a station (cut at its lowest port). Raises Refused for what is not
+    there, and for gas."""
     house = house_of(design)
     key, z_mm = _place(design, house, at)
-    if any(house.service[piece] == "gas" for piece in house.pieces(key)):
+    if not any(house.holds_water(piece) for piece in house.pieces(key)):
         raise Refused("at", at, "pipe with water in it", "C1")
     found = isolate(design, key)
-    lost = set(found.straights)
+    shut = (set(found.valves) | house.shut_as_a_rule) - set(found.opens)
+    start = [] if key in house.ports else house.pieces(key)
+    there = house.enclosed(start, shut, key if key in house.ports else "")
     places: dict[str, float] = {}
-    whole = 0.0
-    for piece in lost:
+    for piece in there.pieces:
         one = house.work.straights[piece]
-        litres = house.litres([piece])
-        whole += litres
         low, high = sorted((one.a.z, one.b.z))
         share = 1.0 if low >= z_mm - 1e-6 else max(high - z_mm, 0.0) / (high - low) if high > low else 0.0
-        places[one.run] = places.get(one.run, 0.0) + litres * share
-    for ident, ports in house.ports.items():
-        data = house.stations[ident].data
-        held = data.volume_l or 0.0
-        if not held or not any(piece in lost for pieces in ports.values() for piece in pieces):
-            continue
-        bottom = min(
-            place.plane.z - place.port.offset[2]
-            for place in (house.work.ports[house.work.nodes[node].part] for node in ports)
-        )
-        share = 1 - min(max((z_mm - bottom) / (data.height_mm or USUAL_HEIGHT_MM), 0.0), 1.0)
-        whole += held
-        places[ident] = held * share
+        places[one.run] = places.get(one.run, 0.0) + house.litres([piece]) * share
+    for ident, service in there.bodies:
+        held = house.body_l(ident, service)
+        if held:
+            places[ident] = places.get(ident, 0.0) + held * _share(house, ident, service, z_mm, start, shut, key)
     rows = sorted(((name, litres) for name, litres in places.items() if litres >= LEAST_L), key=lambda row: -row[1])
     litres = math.fsum(one for _, one in rows)
-    return DrainDown(litres, z_mm, tuple(rows), found.valves, max(whole - litres, 0.0))
+    return DrainDown(litres, z_mm, tuple(rows), found.valves, max(house.held_l(there) - litres, 0.0))
+
+
+def _share(house: House, ident: str, service: str, z_mm: float, start: list[str], shut: set[str], key: str) -> float:
+    """What of a body's water comes: what stands above the cut, and above the lowest of the ports by which it hangs
+    together with it otherwise than through itself: water does not climb out of its top."""
+    work, data = house.work, house.stations[ident].data
+    own = {
+        node: [piece for piece in pieces if house.service[piece] == service]
+        for node, pieces in house.ports.get(ident, {}).items()
+    }
+    places = {node: work.ports[work.nodes[node].part] for node, pieces in own.items() if pieces}
+    if not places:
+        return 0.0
+    bottom = min(one.plane.z - one.port.offset[2] for one in places.values())
+    if ident == key:
+        out = min(one.plane.z for one in places.values())
+    else:
+        reached = set(house.enclosed(start, shut, key if key in house.ports else "", without=ident).pieces)
+        outs = [places[node].plane.z for node in places if node not in shut and reached & set(own[node])]
+        out = min(outs, default=math.inf)
+    level = max(z_mm, out)
+    return 1 - min(max((level - bottom) / (data.height_mm or USUAL_HEIGHT_MM), 0.0), 1.0)
 
 
 def _place(design: Layout, house: House, at: str) -> tuple[str, float]:
     """What is worked on, by its key, and the height of the cut [mm]."""
     work, said = house.work, at.strip()
+    if said in work.straights:
+        return said, min(work.straights[said].a.z, work.straights[said].b.z)
     if said in house.ports:
-        return said, min(work.nodes[node].at.z for node in house.ports[said])
+        wet = [node for node, pieces in house.ports[said].items() if any(house.holds_water(one) for one in pieces)]
+        return said, min(work.nodes[node].at.z for node in wet or house.ports[said])
     if design.job.run(said) is not None:
         pieces = house.pieces(said)
         if pieces:

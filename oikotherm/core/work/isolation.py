@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from ..layout import Layout
 from ..network.graph import has_trait
 from ..services import spec
-from .state import BURNS_IN, House, HouseState, Now, house_of
+from .state import BURNS_IN, Enclosed, House, HouseState, Now, house_of
 
 HOT = "hot"
 NO_OUTLET = ("supply", "stub", "vessel")  # where nobody misses the water
@@ -23,7 +23,8 @@ class Isolation:
     whose opening keeps the rest of the house running; stays: those that are to be left shut; straights: pieces that are
     live no more; off: stations that do not work then. Of what it does: dry, without water ("ID", or "ID port" where
     another of its ports still runs); cold, that nothing heats; dead: gas appliances without gas, to be lit again
-    afterwards. litres: water that stands in those pieces.
+    afterwards. litres: water that stands there, in pipe and bodies: where something is worked on what hangs together
+    with it between the shut valves, else all that is cut off.
     """
 
     valves: tuple[str, ...]
@@ -42,6 +43,22 @@ def shutting(design: Layout, valves: Iterable[str], opens: Iterable[str] = ()) -
     return _shut(house_of(design), frozenset(valves), (), tuple(opens))
 
 
+def shuts_all(design: Layout, found: Isolation, service: str) -> bool:
+    """Whether what is shut keeps a service from all that it runs to in the finished house: no tap, appliance or body
+    has any of it left."""
+    house = house_of(design)
+    before, gone, shut = house.usual.straights, set(found.straights), set(found.valves)
+    fed = [
+        (node, [piece for piece in pieces if house.service[piece] == service and before[piece] == "live"])
+        for ident, ports in house.ports.items()
+        if house.stations[ident].kind not in NO_OUTLET and not has_trait(house.stations[ident], "through")
+        for node, pieces in ports.items()
+        if node not in house.sources(service)
+    ]
+    asked = [(node, pieces) for node, pieces in fed if pieces]
+    return bool(asked) and all(_port_off(pieces, node, gone, shut) for node, pieces in asked)
+
+
 def isolate(design: Layout, key: str) -> Isolation:
     """What to shut to work on a run, a station or a piece of the finished house, and what goes off with it. A bypass
     that keeps other stations running meanwhile is opened."""
@@ -56,7 +73,11 @@ def isolate(design: Layout, key: str) -> Isolation:
         if set(other.off) < set(found.off) and worked_on <= set(other.straights) | (worked_on - set(found.straights)):
             found = other
     stays = tuple(sorted(valves & house.shut_as_a_rule))
-    return replace(found, valves=(*(one for one in found.valves if one not in stays), *sources), stays=stays)
+    shut = (set(found.valves) | house.shut_as_a_rule) - set(found.opens)
+    there = house.enclosed(house.pieces(key) if key not in house.ports else (), shut, key if key in house.ports else "")
+    held = round(house.held_l(there), 4)
+    named = (*(one for one in found.valves if one not in stays), *sources)
+    return replace(found, valves=named, stays=stays, litres=held)
 
 
 def _shut(house: House, valves: frozenset[str], sources: Sequence[str], opens: tuple[str, ...]) -> Isolation:
@@ -89,7 +110,7 @@ def _shut(house: House, valves: frozenset[str], sources: Sequence[str], opens: t
         tuple(sorted(valves)),
         lost,
         off,
-        round(house.litres(lost), 4),
+        round(house.held_l(Enclosed(lost, _cut_off(house, gone, now.valves))), 4),
         dead,
         dry,
         cold,
@@ -112,6 +133,20 @@ def _dry(house: House, gone: set[str], shut: set[str]) -> tuple[str, ...]:
         else:
             found += [f"{ident} {house.work.ports[house.work.nodes[node].part].port.name}" for node in dry]
     return tuple(found)
+
+
+def _cut_off(house: House, gone: set[str], shut: set[str]) -> tuple[tuple[str, str], ...]:
+    """The bodies that nothing comes to any more, each with its service."""
+    return tuple(
+        (ident, service)
+        for ident, ports in house.ports.items()
+        for service in {house.service[piece]: None for pieces in ports.values() for piece in pieces}
+        if all(
+            _port_off(own, node, gone, shut)
+            for node, pieces in ports.items()
+            if (own := [piece for piece in pieces if house.service[piece] == service])
+        )
+    )
 
 
 def _without(house: House, ident: str, service: str, gone: set[str], shut: set[str]) -> bool:

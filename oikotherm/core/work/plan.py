@@ -475,7 +475,6 @@ def _prove(design: Layout) -> Iterable[WorkStep]:
                 for one in design.job.stations
                 if one.state == "new" and not has_trait(one, "unhung") and one.id in section.stations
             )
-            rule = kind.rule(design, section)
             first_of = alone and spec.service(section.service).through
             yield WorkStep(
                 "proof" if first_of else f"proof:{section.key}",
@@ -490,7 +489,7 @@ def _prove(design: Layout) -> Iterable[WorkStep]:
                 kind.tools,
                 closes="" if first_of else "what was not proved is not handed over",
                 service=section.service,
-                effects=(Effect("fill", section.key),) if rule.gas_l else (),
+                effects=(Effect("fill", section.key),) if kind.medium == "water" else (),
             )
 
 

@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
-import json
 import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from ..errors import Refused
+from ..errors import Refused, shorten
+from ..reading import read_json
+from .readings import YEARS
 
 EXAMPLE = '{"seq": 1, "at": "2026-03-01T10:00:00Z", "pressure_pa": 2050, "temp_c": 18.5, "baro_pa": 101300}'
 MOST_LINES, MOST_SIGNS = 5_000, 400_000
 MOST_SEQ = 10**9
-FIELDS = ("seq", "at", "pressure_pa", "temp_c", "baro_pa", "source")
+FIELDS = ("seq", "at", "pressure_pa", "temp_c", "temp_step_k", "baro_pa", "source")
+OWN_SOURCES = ("hand", "file")  # what is typed on the page
 
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """A reading as it came. second: of its time, since 1970 UTC; source: what read it."""
+    """A reading as it came. seq: of its source, once each; second: of its time, since 1970 UTC; source: what read it;
+    temp_step_k: the step of its thermometer, None where it was not said."""
 
     seq: int
     second: float
@@ -26,6 +29,7 @@ class Sent:
     temp_c: float | None
     baro_pa: float | None
     source: str
+    temp_step_k: float | None = None
 
 
 def read_lines(text: str) -> list[Sent]:
@@ -40,8 +44,8 @@ def read_lines(text: str) -> list[Sent]:
 
 def _read(line: str, where: str) -> Sent:
     try:
-        said = json.loads(line)
-    except ValueError:
+        said = read_json(line, where, EXAMPLE)
+    except Refused:
         raise Refused(where, line[:60], "one JSON object a line", EXAMPLE) from None
     if not isinstance(said, dict):
         raise Refused(where, line[:60], "one JSON object a line", EXAMPLE)
@@ -54,6 +58,8 @@ def _read(line: str, where: str) -> Sent:
     source = said.get("source", "gauge")
     if not isinstance(source, str) or not source.strip() or len(source) > 40 or not source.isprintable():
         raise Refused(where, f"source {source}", "the source in a few signs", EXAMPLE)
+    if source.strip() in OWN_SOURCES:
+        raise Refused(where, f"source {source}", "a name of its own: hand and file are the page's", EXAMPLE)
     return Sent(
         seq,
         second_of(said.get("at"), where),
@@ -61,6 +67,7 @@ def _read(line: str, where: str) -> Sent:
         None if said.get("temp_c") is None else _number(said["temp_c"], "temp_c", -50, 150, where),
         None if said.get("baro_pa") is None else _number(said["baro_pa"], "baro_pa", 3e4, 1.2e5, where),
         source.strip(),
+        None if said.get("temp_step_k") is None else _number(said["temp_step_k"], "temp_step_k", 1e-4, 10, where),
     )
 
 
@@ -68,8 +75,11 @@ def second_of(at: Any, where: str) -> float:
     """A time as seconds since 1970 UTC; one without a zone is UTC. Raises Refused."""
     try:
         when = datetime.fromisoformat(str(at).replace("Z", "+00:00"))
+        if not YEARS[0] <= when.year <= YEARS[1]:
+            raise ValueError
     except ValueError:
-        raise Refused(where, f"at {at}", "at, a time as ISO 8601", EXAMPLE) from None
+        asked = f"at, a time as ISO 8601, of the years {YEARS[0]} to {YEARS[1]}"
+        raise Refused(where, f"at {shorten(at)}", asked, EXAMPLE) from None
     return (when if when.tzinfo else when.replace(tzinfo=UTC)).timestamp()
 
 

@@ -11,7 +11,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 from ..errors import Refused
 from ..fields import Key, Line
 from ..job.document import refusal
-from .proof import read_readings
+from .readings import kept_in, read_readings
 from .records import UNREADABLE, made_at
 
 FIRST_YEAR = 2000
@@ -41,6 +41,8 @@ Moment = Annotated[str, StringConstraints(max_length=40), AfterValidator(_time)]
 Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d\d-\d\d$")]
 Contour = Annotated[str, StringConstraints(pattern=r"^[A-Za-z]{0,3}$")]
 Amount = Annotated[float, Field(ge=0, le=1e9)]
+Words = Annotated[str, StringConstraints(max_length=200)]
+PressureUnit = Literal["bar", "mbar", "Pa", "kPa", "psi", "inwg"]
 
 
 class _Closed(BaseModel):
@@ -101,12 +103,13 @@ class GaugeBody(_Closed):
     name: Line
     resolution_pa: Annotated[float, Field(gt=0, le=1e7)]
     range_pa: Amount = 0
+    kind: Literal["mechanical", "electronic", "water", "differential"] | None = None
     calibrated_on: Day | None = None
     due_on: Day | None = None
 
 
 class RigBody(_Closed):
-    """What a test is judged by: proof.Rig."""
+    """What tests were judged by before their rule was kept with them."""
 
     test_bar: Annotated[float, Field(ge=-1, le=1000)]
     resolution_bar: Annotated[float, Field(gt=0, le=100)]
@@ -125,10 +128,49 @@ class RigBody(_Closed):
     most_range_bar: Amount = 0
 
 
+class AskedBody(_Closed):
+    """What a test is judged by: verdict.TestRule."""
+
+    target_pa: Amount
+    raise_pa: Amount = 0
+    least_pa: Amount = 0
+    most_pa: Amount = 0
+    unit: PressureUnit = "bar"
+    settle_min: Amount = 10
+    hold_min: Amount = 30
+    coarsest_pa: Amount = 5_000
+    water_pa: Amount = 0
+    fine: Annotated[tuple[Amount, Amount], Field(strict=False)] = (0.0, 0.0)
+    most_range_pa: Amount = 0
+    volume_l: Amount = 0
+    permitted_pa: Amount | None = None
+    perceptible: bool = False
+    phase: Literal["liquid", "gas"] = "liquid"
+    corrected: bool = False
+    gas_l: Amount = 0
+    mass_fraction: Annotated[float, Field(ge=0, le=0.6)] = 0
+    temperatures: bool = True
+    most_drift_k: Amount = 0.5
+    may_rise: bool = False
+    let_by: bool = False
+    gas_too: bool = False
+    unfit: Annotated[tuple[Words, ...], Field(max_length=10, strict=False)] = ()
+    source: Words = ""
+
+
+class LookedBody(_Closed):
+    """How many joints have to be seen dry, and how many were."""
+
+    joints: Annotated[int, Field(ge=0, le=10**6)]
+    dry: Annotated[int, Field(ge=0, le=10**6)]
+
+
 class TestBody(_Closed):
-    """A test of a section. variant: the practice's procedure; stage: first, before it is hidden, or final; let_by_pa:
-    readings of the let-by check, a minute apart; largest_mm: of its pipe; state: of records made before sections were,
-    the mark of the whole pipework."""
+    """A test of a section. variant: the practice's procedure, said: what it asked; stage: first, before it is hidden,
+    or final; thermometer: its name, temp_step_k its step; let_by_pa: readings of the let-by check, a minute apart;
+    no_supply: that none is connected; withdrawn: why it does not count; abandoned: begun and not finished; largest_mm:
+    of its pipe; rig: of tests kept before `asked` was; state: of records made before sections were, the mark of the
+    whole pipework."""
 
     section: Annotated[str, StringConstraints(max_length=200)] | None = None
     spec: Line | None = None
@@ -137,9 +179,17 @@ class TestBody(_Closed):
     gauge: GaugeBody | None = None
     joints: dict[Key, Line] | None = None
     volume_l: Amount | None = None
-    unit: Literal["bar", "mbar", "Pa", "kPa", "psi", "inwg"] = "bar"
+    unit: PressureUnit = "bar"
     readings: Annotated[str, StringConstraints(max_length=MOST_READINGS_SIGNS)]
-    rig: RigBody
+    asked: AskedBody | None = None
+    rig: RigBody | None = None
+    looked: LookedBody | None = None
+    thermometer: Line | None = None
+    temp_step_k: Annotated[float, Field(gt=0, le=10)] | None = None
+    said: dict[Line, Words] | None = None
+    no_supply: bool | None = None
+    withdrawn: Words | None = None
+    abandoned: bool | None = None
     variant: Line | None = None
     stage: Literal["first", "final"] | None = None
     let_by_pa: Annotated[tuple[float, ...], Field(min_length=2, max_length=60, strict=False)] | None = None
@@ -164,7 +214,8 @@ ASSEMBLY_READINGS: dict[str, tuple[str, ...]] = {
 
 class BackflowBody(_Closed):
     """A test of a backflow assembly by a differential gauge. stage: when it goes in, each year, or after a repair;
-    line_pa: pressure before it; licence: the tester's number."""
+    line_pa: pressure before it; licence: the tester's number; replaces: the serial of the assembly it took the place
+    of."""
 
     kind: Literal["rpz", "dc", "pvb"]
     stage: Literal["installed", "yearly", "repaired"]
@@ -172,6 +223,7 @@ class BackflowBody(_Closed):
     gauge: GaugeBody
     licence: Line
     serial: Line | None = None
+    replaces: Line | None = None
     size: Line | None = None
     title: Line | None = None
     where: Line | None = None
@@ -238,7 +290,9 @@ def record_in(said: Any) -> dict[str, Any]:
         raise refusal(error) from None
     if record.kind == "test":
         readings = record.body["readings"]
-        if not read_readings(readings, record.body.get("unit", "bar")):
+        if record.body.get("asked") is None and record.body.get("rig") is None:
+            raise Refused("asked", "nothing", "what the test is judged by", '{"target_pa": 2000, "unit": "mbar"}')
+        if not read_readings(readings, kept_in(record.body.get("unit", "bar"))):
             raise Refused(
                 "readings", readings, "lines with time, pressure, temperature", "2026-03-01T10:00, 1.85, 18.5"
             )

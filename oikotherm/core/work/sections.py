@@ -1,28 +1,17 @@
-"""What is proved together: the connected pipe of one service between its boundaries, and what of it the tests so far
-have proved.
-
-A section has one medium, one pressure and its own joints. A change after a passed test un-proves exactly the joints
-that are made otherwise than when it was tested.
-"""
+"""What is proved together: the connected pipe of one service between its boundaries. A section has one medium, one
+pressure and its own joints."""
 
 from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
-from ..errors import Refused
 from ..job.model import Station
 from ..layout import Layout
 from ..network.graph import has_trait
-from ..quantity import PA_PER_BAR
 from ..services import spec
-from ..services.rooms import rooms
-from .proof import Rig, Verdict, judge, read_readings
-from .records import Record, in_order
-from .steps import TestKind, TestRule
 
 ENDS = {"cap": "capped end", "plug": "plugged end", "stub": "stub", "open": "open end"}
 
@@ -198,124 +187,3 @@ def _litres(design: Layout, straights: Iterable[str]) -> float:
             a, b = design.fitted.spans[key]
             total += row.litres_m * b.minus(a).length / 1000
     return total
-
-
-# --- what the tests have proved
-# ------------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class KeptTest:
-    """A test with its verdict. proved: joints of the section as it is now that it speaks of; changed: those made
-    otherwise since."""
-
-    record: Record
-    verdict: Verdict
-    proved: frozenset[str]
-    changed: frozenset[str]
-
-
-@dataclass(frozen=True, slots=True)
-class SectionProof:
-    """A section, how it is proved, the tests of it (the newest first), and its joints that no passed test proves."""
-
-    section: TestSection
-    kind: TestKind[Layout]
-    rule: TestRule
-    tests: tuple[KeptTest, ...]
-    unproved: tuple[str, ...]
-
-    @property
-    def passed(self) -> bool:
-        """Whether every new joint of it is proved."""
-        return not self.unproved
-
-
-def section_proofs(
-    design: Layout, sections: Iterable[TestSection], records: Iterable[Record], mark: str
-) -> tuple[SectionProof, ...]:
-    """How each section stands. mark: the whole pipework's, by which tests of older records know it (they proved heating
-    alone)."""
-    tests = [(record, verdict_of(record)) for record in in_order(records) if record.kind == "test"]
-    found = []
-    for section in sections:
-        for kind in rooms()[section.service].tests:
-            kept = [
-                one for record, verdict in reversed(tests) if (one := _of_section(section, kind, record, verdict, mark))
-            ]
-            proved = {key for one in kept if one.verdict.outcome == "pass" for key in one.proved}
-            unproved = tuple(key for key in section.joints if key not in proved)
-            found.append(SectionProof(section, kind, kind.rule(design, section), tuple(kept), unproved))
-    return tuple(found)
-
-
-def _of_section(
-    section: TestSection, kind: TestKind[Layout], record: Record, verdict: Verdict, mark: str
-) -> KeptTest | None:
-    """The test as it speaks of a section; None for one of another. A section may have been called otherwise then: its
-    joints tell."""
-    joints = record.body.get("joints")
-    if not isinstance(joints, dict):
-        if "rig" not in record.body or kind.id != "fill-and-leak":
-            return None
-        same = record.body.get("state") == mark
-        return KeptTest(record, verdict, frozenset(section.joints) if same else frozenset(), frozenset())
-    if record.body.get("spec") != kind.id or not (
-        section.joints.keys() & joints.keys() or record.body.get("section") == section.key
-    ):
-        return None
-    same_made = frozenset(key for key, how in section.joints.items() if joints.get(key) == how)
-    return KeptTest(record, verdict, same_made, frozenset(section.joints.keys() & joints.keys()) - same_made)
-
-
-def rig_of(
-    section: TestSection,
-    kind: TestKind[Layout],
-    rule: TestRule,
-    resolution_pa: float,
-    range_pa: float,
-    dry: Iterable[str],
-) -> Rig:
-    """What a test of a section is judged by. dry: joints seen dry."""
-    looked = section.joints if kind.looked_dry and rule.gas_l else {}  # air leaves no joint wet
-    return Rig(
-        test_bar=rule.target_pa / PA_PER_BAR,
-        resolution_bar=resolution_pa / PA_PER_BAR,
-        volume_l=rule.volume_l,
-        gas_l=rule.gas_l,
-        joints=len(looked),
-        dry=len(looked.keys() & set(dry)),
-        mass_fraction=rule.mass_fraction,
-        phase="liquid" if rule.gas_l else "gas",
-        settle_min=rule.settle_min,
-        hold_min=rule.hold_min,
-        coarsest_bar=rule.coarsest_pa / PA_PER_BAR,
-        temperatures=rule.temperatures,
-        most_drift_k=rule.most_drift_k,
-        range_bar=range_pa / PA_PER_BAR,
-        most_range_bar=rule.most_range_pa / PA_PER_BAR,
-    )
-
-
-def _own_judge(body: Mapping[str, Any]) -> Callable[[Mapping[str, Any], Sequence[Any]], Any] | None:
-    """The judge of a test's own kind, where it has one and the test says its variant."""
-    kinds = (kind for room in rooms().values() for kind in room.tests)
-    return next((kind.judge for kind in kinds if kind.id == body.get("spec") and body.get("variant")), None)
-
-
-def verdict_of(record: Record) -> Verdict:
-    """The verdict on a kept test: from its readings and the rig it was made with."""
-
-    rig = record.body.get("rig")
-    try:
-        if not isinstance(rig, dict):
-            raise Refused("rig", rig, "what the test was about", "")
-        unit = str(record.body.get("unit", "bar"))
-        readings = read_readings(str(record.body.get("readings", "")), unit)
-        own = _own_judge(record.body)
-        if own is not None:
-            verdict: Verdict = own(record.body, readings)
-            return verdict
-        return judge(readings, Rig(**rig))
-    except (TypeError, ValueError, Refused) as error:
-        return Verdict("proves nothing", 0.0, 0.0, (f"the record cannot be read: {error}",), ())

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from ..catalogue import Catalogue
 from ..errors import Refused
 from ..job.model import Job, Pipe, Task
-from ..quantity import PaceUnit, Practice, length_text, parse_length_mm
+from ..quantity import PaceUnit, Practice, length_text, number, parse_length_mm
 from ..working import Step
 
 Answers = Mapping[str, float | bool | str]
@@ -117,8 +117,10 @@ def read_answer(
         if ask.kind == "length":
             value = float(ask.usual) if text == usual else parse_length_mm(text, unit, decimal_comma=comma)
         else:
-            value = float(text.replace(",", "."))
-    except (Refused, ValueError):
+            value = number(text, ask.label, f"a number of {ask.unit}".strip(), usual, decimal_comma=comma)
+    except Refused as refused:
+        if "?" in refused.expected:  # two things it could mean
+            raise Refused(ask.label, text, refused.expected, refused.example) from None
         value = float("nan")
     if not ask.least <= value <= ask.most:
         ends = [length_text(one, unit) if ask.kind == "length" else f"{one:g}" for one in (ask.least, ask.most)]

@@ -7,7 +7,6 @@ are one where they meet at a node that nothing shuts, or at the ports of a stati
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -16,7 +15,9 @@ from typing import Literal
 from ..job.model import DeviceItem, Station
 from ..layout import Layout
 from ..network.graph import CLOSES
+from ..pipework.bodies import body_water
 from ..pipework.geometry import Pipework
+from ..pipework.water import bore_l_per_mm
 from ..services import spec
 from .sections import sections_of
 from .steps import Effect, WorkStep
@@ -47,6 +48,14 @@ class StepChange:
     off: tuple[str, ...]
     on: tuple[str, ...]
     runs: Mapping[str, PieceState]
+
+
+@dataclass(frozen=True, slots=True)
+class Enclosed:
+    """What hangs together between shut valves. bodies: stations with the service whose water is meant."""
+
+    pieces: tuple[str, ...]
+    bodies: tuple[tuple[str, str], ...]
 
 
 @dataclass
@@ -266,10 +275,57 @@ class House:
         total = 0.0
         for key in straights:
             one = self.work.straights[key]
-            row = self.design.context.catalogue.pipe(one.pipe.code, one.pipe.size)
-            if row and row.bore_mm and self.service[key] != "gas":
-                total += math.pi / 4 * (row.bore_mm / 100) ** 2 * one.length_mm / 100
+            if self.holds_water(key):
+                total += bore_l_per_mm(self.design.context.catalogue, one.pipe.code, one.pipe.size) * one.length_mm
         return total
+
+    def holds_water(self, piece: str) -> bool:
+        """Whether water stands in a piece as a rule: no gas, nothing that runs off."""
+        of = spec.service(self.service[piece]) if self.service[piece] else None
+        return of is not None and not of.runs_off and not any(role.phase == "gas" for role in of.roles)
+
+    def body_l(self, ident: str, service: str) -> float:
+        """Water of a service in a station's body [L]; 0 where it holds none or that is not known."""
+
+        def loop_bore_mm() -> float | None:
+            pieces = (piece for piece in self.pieces(ident) if self.service[piece] == service)
+            pipes = (self.work.straights[piece].pipe for piece in pieces)
+            rows = (self.design.context.catalogue.pipe(pipe.code, pipe.size) for pipe in pipes)
+            return next((row.bore_mm for row in rows if row and row.bore_mm), None)
+
+        body = body_water(self.stations[ident], service, loop_bore_mm) if service and ident in self.stations else None
+        return body.litres if body else 0.0
+
+    def enclosed(self, start: Iterable[str], shut: set[str], ident: str = "", without: str = "") -> Enclosed:
+        """What hangs together with pieces, or with a station, through what is not shut. without: a station that nothing
+        is walked through."""
+        seen = dict.fromkeys(start)
+        if ident in self.ports:
+            seen.update(dict.fromkeys(p for node, own in self.ports[ident].items() if node not in shut for p in own))
+        waiting = list(seen)
+        own = {piece for pieces in self.ports.get(without, {}).values() for piece in pieces} if without else set()
+        while waiting:
+            piece = waiting.pop()
+            for other, *between in self.joins[piece]:
+                through = without and (piece, other) in self.crossings and piece in own and other in own
+                if other not in seen and not through and not shut & set(between):
+                    seen[other] = None
+                    waiting.append(other)
+        stations = {
+            (name, self.service[piece]): None
+            for name, ports in self.ports.items()
+            for node, pieces in ports.items()
+            if node not in shut
+            for piece in pieces
+            if piece in seen
+        }
+        if ident:
+            stations.update({(ident, self.service[piece]): None for piece in self.pieces(ident)})
+        return Enclosed(tuple(seen), tuple(stations))
+
+    def held_l(self, there: Enclosed) -> float:
+        """The water that stands in pieces and bodies [L]."""
+        return self.litres(there.pieces) + sum(self.body_l(ident, service) for ident, service in there.bodies)
 
     # --- how it stands ------------------------------------------------------------------------------------------------
 

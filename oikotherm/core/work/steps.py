@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from calendar import monthrange
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, Generic, Literal, TypeVar
 
 from ..quantity import PA_PER_BAR
+from .verdict import Gauge, TestRule
 
 D = TypeVar("D")  # core.layout.Layout, which asks for them
 
@@ -70,28 +71,6 @@ class WorkStep:
     checks: tuple[Check, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class TestRule:
-    """What one section is tested with. target_pa: the pressure to hold [Pa gauge]; raise_pa: raised to before, where
-    that is more; unit: what the trade reads it in; coarsest_pa: the most the gauge may show at once; most_range_pa: of
-    the gauge, 0 for any; volume_l of the section; gas_l: gas that gives in a test with liquid; temperatures,
-    most_drift_k: as in proof.Rig."""
-
-    target_pa: float
-    raise_pa: float = 0.0
-    unit: str = "bar"
-    settle_min: float = 10.0
-    hold_min: float = 30.0
-    coarsest_pa: float = 5_000.0
-    most_range_pa: float = 0.0
-    volume_l: float = 0.0
-    gas_l: float = 0.0
-    mass_fraction: float = 0.0
-    temperatures: bool = True
-    most_drift_k: float = 3.0
-    source: str = ""
-
-
 LEFT_AIR = 0.01  # typ, share of the volume that is air in spite of venting
 GAUGES_DIFFER_PA = 0.1 * PA_PER_BAR  # typ, what two gauges read apart
 
@@ -107,16 +86,29 @@ def gauge_unit(practice: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
+class TestAsk:
+    """What a way to test asks of who tests. name: of the field; options: (value, words) to choose from, none where it
+    is typed; example: of what is typed."""
+
+    name: str
+    label: str
+    options: tuple[tuple[str, str], ...] = ()
+    example: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class TestKind(Generic[D]):
     """How a service is proved, section by section. rule: what a section (sections.TestSection) is tested with; steps:
     how it is done, with {target}, {raise}, {settle} and {hold} of the rule in them; caution: shown beside them;
     step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
     dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
-    what a section is tested with by one of them; judge: the verdict on a kept test (its body, its readings), where the
-    common one (proof.judge) does not do; media: what it may be done with besides the usual; variant_media: what a
-    variant is done with, where it is another; check_medium: refuses what a section is never tested with; keeps_out: the
-    stations of a section that must be out of its test, (id, how and why); can_see: what a test of a section can say
-    before anybody pumps, by the name and the last digit [Pa] of a gauge; let_by: the variants with a let-by check."""
+    what a section is tested with by one of them, with what was said to what it asks; asks: that, by variant; media:
+    what it may be done with besides the usual; variant_media: what a variant is done with, where it is another;
+    check_medium: refuses what a section is never tested with; keeps_out: the stations of a section that must be out of
+    its test, (id, how and why); by_sight: whether a section is not held at a pressure at all, but filled and seen dry;
+    can_see: what a test by a rule can say before anybody pumps, by the gauge; as_kept: the rule of a test that was kept
+    before its rule was kept with it; enough: whether a kept test (its body) was at a pressure that the section still
+    asks for."""
 
     id: str
     service: str
@@ -132,14 +124,16 @@ class TestKind(Generic[D]):
     tools: tuple[str, ...] = ()
     looked_dry: bool = True
     variants: Callable[[D, Any], tuple[tuple[str, str], ...]] | None = None
-    variant_rule: Callable[[D, Any, str], TestRule] | None = None
-    judge: Callable[[Mapping[str, Any], Sequence[Any]], Any] | None = None
+    variant_rule: Callable[[D, Any, str, Mapping[str, Any]], TestRule] | None = None
+    asks: Mapping[str, tuple[TestAsk, ...]] = field(default_factory=dict)
     media: tuple[str, ...] = ()
     variant_media: Mapping[str, str] = field(default_factory=dict)
     check_medium: Callable[[D, Any, str], None] | None = None
     keeps_out: Callable[[D, Any, TestRule], tuple[tuple[str, str], ...]] | None = None
-    can_see: Callable[[D, Any, str, float], tuple[str, ...]] | None = None
-    let_by: frozenset[str] = frozenset()
+    can_see: Callable[[TestRule, Gauge, str], tuple[str, ...]] | None = None
+    by_sight: Callable[[D, Any], bool] | None = None
+    as_kept: Callable[[Mapping[str, Any]], TestRule] | None = None
+    enough: Callable[[D, Any, Mapping[str, Any]], bool] | None = None
 
     def medium_of(self, design: D, section: Any, said: str, variant: str = "") -> str:
         """The medium of a test, the usual one where nothing is said. Raises Refused for what a section is never tested
@@ -153,11 +147,14 @@ class TestKind(Generic[D]):
         """The ways to test a section, the usual one first."""
         return self.variants(design, section) if self.variants else ()
 
-    def rule_of(self, design: D, section: Any, variant: str = "") -> TestRule:
-        """What a section is tested with, by a variant or as is usual."""
-        return (
-            self.variant_rule(design, section, variant) if variant and self.variant_rule else self.rule(design, section)
-        )
+    def rule_of(self, design: D, section: Any, variant: str = "", said: Mapping[str, Any] | None = None) -> TestRule:
+        """What a section is tested with, by a variant or by the usual one. said: what the variant asks for. Raises
+        Refused."""
+        if self.variant_rule is None:
+            return self.rule(design, section)
+        variants = self.variants_of(design, section)
+        chosen = variant or (variants[0][0] if variants else "")
+        return self.variant_rule(design, section, chosen, said or {}) if chosen else self.rule(design, section)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ..joints.fitted import Joint
 from ..layout import Layout
 from .records import JointState, missing_checks
-from .sections import SectionProof
+from .standing import SectionProof
 
 TEMPORARY = ("cap", "plug", "stub", "open")
 LAST_MADE = 5  # of the joints made last

@@ -72,6 +72,7 @@ def gas(frame: Frame) -> dict[str, Any]:
         "fuel": fuel,
         "asked": asked or "",
         "fuels": list(gases()),
+        "other_fuel": bool(fuel) and any(net.gas.id != fuel for net in frame.design.sized["gas"].detail),
         "layout": layout,
         "tried": bool(off or fuel or asked or layout),
     }

@@ -11,6 +11,7 @@ from markupsafe import Markup
 
 from ...core.errors import Refused
 from ...core.job.model import Job, Station
+from ...core.quantity import number
 from ...core.services.heating.circuit_water import clamp_thermometers, flow_finder
 from ...core.services.heating.simulate import running_of
 from ...drawing.charts import warm_up
@@ -111,13 +112,13 @@ def read_log(text: str) -> tuple[list[float], list[float], list[float]]:
     be read."""
     times, a, b = [], [], []
     for line in text.splitlines():
-        words = line.replace(",", ".").replace(";", " ").split()
+        words = line.replace(";", " ").split()
         if not words:
             continue
-        try:
-            t, left, right = (float(word) for word in words)
-        except ValueError:
-            raise Refused("log", line, "seconds, left and right in C on each line", "30 21.5 18.2") from None
+        expected, example = "seconds, left and right in C on each line", "30 21.5 18.2"
+        if len(words) != 3:
+            raise Refused("log", line, expected, example)
+        t, left, right = (number(word.rstrip(","), "log", expected, example) for word in words)
         if not (0 <= t <= 1e5 and -40 <= left <= 150 and -40 <= right <= 150):
             raise Refused("log", line, "seconds from 0, temperatures from -40 to 150 C", "30 21.5 18.2")
         times.append(t)

@@ -12,7 +12,7 @@ from ...core.design import Design
 from ...core.errors import Refused
 from ...core.job.model import Job
 from ...core.network.graph import has_trait
-from ...core.quantity import parse
+from ...core.quantity import number, parse
 from ...core.services.heating.circuits import is_source, mixing_sets
 from ...core.services.heating.simulate import Balance, balance, running_of
 from ...core.services.heating.sizing import heating_of
@@ -147,7 +147,7 @@ def keep_measured(uid: str) -> Any:
             raise Refused("emitter", form.get("emitter"), "an emitter of the job", "R1")
         flow_c = parse(form.get("flow_c", ""), "temperature", "C", field="flow_c")
         return_c = parse(form.get("return_c", ""), "temperature", "C", field="return_c")
-        turns = _turns(form.get("turns", ""), row["turns"])
+        turns = _turns(form.get("turns", ""), row["turns"], frame.job.practice == "continental")
         corrected_turns(turns, flow_c - return_c, row["expect_k"])
         record = {
             "uuid": form.get("uuid", ""),
@@ -167,14 +167,11 @@ def keep_measured(uid: str) -> Any:
     return redirect(url_for(".balance_page", uid=uid) + incoming.anchor(f"b-{form.get('emitter')}"), 303)
 
 
-def _turns(text: str, set_: float | None) -> float:
+def _turns(text: str, set_: float | None, comma: bool) -> float:
     """Turns as typed, or as the sheet has them. Raises Refused."""
     if not text.strip():
         return set_ or 4.0
-    try:
-        turns = float(text.strip().replace(",", "."))
-    except ValueError:
-        raise Refused("turns", text, "turns open, from 0.25 to 4", "1.5") from None
+    turns = number(text, "turns", "turns open, from 0.25 to 4", "1.5", decimal_comma=comma)
     if not 0.25 <= turns <= 20:
         raise Refused("turns", text, "turns open, from 0.25 to 4", "1.5")
     return turns
@@ -241,12 +238,10 @@ def _terms(job: Job, form: Mapping[str, str]) -> list[dict[str, Any]]:
     if not 20 < temps["flow_c"] <= 110:
         raise Refused("flow_c", form.get("flow_c"), "a flow from 20 to 110 C", "70")
     share = form.get("glycol", "").strip().rstrip("%").strip()
-    try:
-        percent = float(share.replace(",", ".")) if share else 0.0
-    except ValueError:
-        raise Refused("glycol", share, "propylene glycol in percent by mass, 0 to 60; empty for water", "30") from None
+    asked = "propylene glycol in percent by mass, 0 to 60; empty for water"
+    percent = number(share, "glycol", asked, "30", decimal_comma=comma) if share else 0.0
     if not 0 <= percent <= 60:
-        raise Refused("glycol", share, "propylene glycol in percent by mass, 0 to 60; empty for water", "30")
+        raise Refused("glycol", share, asked, "30")
     medium = {"medium": "mpg", "mass_fraction": percent / 100} if percent else {"medium": "water", "mass_fraction": 0}
     fill = form.get("fill_bar", "").strip()
     bar = parse(fill, "pressure", "bar", field="fill_bar", decimal_comma=comma) / 1e5 if fill else None

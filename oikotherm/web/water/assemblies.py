@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from datetime import date
 from typing import Any
@@ -12,16 +11,18 @@ from flask import Blueprint, abort, redirect, request, url_for
 
 from ...core.errors import Refused
 from ...core.quantity import PA_PER_BAR, PA_PER_PSI, length_text, parse
+from ...core.reading import read_json
 from ...core.services.water.assemblies import RECORD, Tested, readings_said, tested
-from ...core.services.water.backflow import KINDS
+from ...core.services.water.backflow import KINDS, within_line
 from ...store import people as people_store
 from ...store import records as records_store
 from ...store.database import now, writing
 from .. import db
 from ..frame import Frame, page_data
 from ..records import records_here
+from ..tested import calibration_said, gauge_of, within_scale
 
-MOST_STEP_PA, MOST_RANGE_PA = 1_500.0, 2 * PA_PER_BAR  # a differential gauge is at least so fine, and no wider
+MOST_STEP_PA = 1_500.0  # a differential gauge is at least so fine
 UNITS = ("psi", "kPa")
 STAGES = {"installed": "when it went in", "yearly": "yearly", "repaired": "after a repair"}
 MOST_SAID = 4_000
@@ -52,15 +53,15 @@ def _assemblies(frame: Frame) -> dict[str, Any]:
     }
 
 
-def _gauges() -> list[Any]:
-    """The instruments a difference of a few psi can be read on, the differential ones first."""
-    fit = [
-        one
+def _gauges() -> list[tuple[Any, str]]:
+    """The differential gauges with their calibration, those in date first."""
+    today = date.today().isoformat()
+    found = [
+        (dict(one), calibration_said(dict(one), today))
         for one in people_store.instruments(db.get())
-        if one["resolution_bar"] * PA_PER_BAR <= MOST_STEP_PA
-        and (one["range_bar"] or 99.0) * PA_PER_BAR <= MOST_RANGE_PA
+        if one["kind"] == "differential" and one["resolution_bar"] * PA_PER_BAR <= MOST_STEP_PA
     ]
-    return sorted(fit, key=lambda one: "differential" not in one["name"])
+    return sorted(found, key=lambda one: "out of date" in one[1])
 
 
 def _shown(frame: Frame, one: Tested) -> dict[str, Any]:
@@ -83,23 +84,22 @@ def _shown(frame: Frame, one: Tested) -> dict[str, Any]:
                 "verdict": test.verdict,
                 "readings": readings_said(test.record.body["kind"], test.record.body["readings_pa"], _unit(frame)),
                 "stage": STAGES[test.record.body["stage"]],
-                "stale": _stale(test.record.body["gauge"], test.record.made_at),
+                "stale": test.gauge_said,
+                "certifies": test.certifies,
             }
             for test in one.tests
         ],
-        "stage": "installed" if last is None else "yearly" if last.verdict.passed else "repaired",
+        "stage": "installed"
+        if last is None
+        else "yearly"
+        if last.certifies
+        else "repaired"
+        if not last.verdict.passed
+        else "yearly",
         "serial": next((test.record.body.get("serial") for test in one.tests if test.record.body.get("serial")), ""),
         "licence": next((test.record.body["licence"] for test in one.tests), ""),
         "repair": last.verdict.parts if last is not None and not last.verdict.passed else (),
     }
-
-
-def _stale(gauge: Mapping[str, Any], made_at: str) -> str:
-    """What is said of a gauge whose calibration was not known, or over, on the day of a test."""
-    if not gauge.get("calibrated_on"):
-        return "calibration of the gauge not known"
-    due = gauge.get("due_on") or ""
-    return f"calibration of the gauge was due {due}" if due and due < made_at[:10] else ""
 
 
 @bp.get("")
@@ -126,7 +126,7 @@ def keep(uid: str) -> Any:
             "rev": frame.rev,
             "made_at": now(),
             "by_role": form.get("by_role", "site lead"),
-            "body": _body(rows[asked], form),
+            "body": _body(rows[asked], form, frame.job.practice == "continental"),
         }
         with writing(conn):
             records_store.add(conn, record)
@@ -135,29 +135,40 @@ def keep(uid: str) -> Any:
     return redirect(url_for(".index", uid=uid, assembly=asked) + "#tests", 303)
 
 
-def _body(one: Tested, form: Mapping[str, str]) -> dict[str, Any]:
+def _body(one: Tested, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
     """The body of a test's record from the form. Raises Refused."""
     assembly, unit = one.assembly, form.get("unit", "psi")
     if unit not in UNITS:
         raise Refused("unit", unit, " or ".join(UNITS), UNITS[0])
-    readings, simulated, unit = _read(assembly.kind, form, unit)
+    row = people_store.instrument(db.get(), form.get("gauge", ""))
+    if row["kind"] != "differential":
+        raise Refused("gauge", row["name"], "a differential gauge", "differential gauge 0-15 psi, 0.1")
+    gauge = gauge_of(row)
+    readings, simulated, unit = _read(assembly.kind, form, unit, comma)
+    for name, words in KINDS[assembly.kind].readings:
+        within_scale(readings[name], gauge, unit, words)
+    line_pa = None
+    if form.get("line", "").strip():
+        bare = "psi" if unit == "psi" else "bar"
+        line_pa = parse(form["line"], "pressure", bare, field="pressure before it", decimal_comma=comma)
+        within_line(readings, line_pa, unit)
     licence = form.get("licence", "").strip()
     if not licence:
         raise Refused("licence", "nothing", "the number of the tester's licence", "BT-2041")
     stage = form.get("stage", "yearly")
     if stage not in STAGES:
         raise Refused("stage", stage, ", ".join(STAGES), "yearly")
-    gauge = people_store.instrument(db.get(), form.get("gauge", ""))
     body: dict[str, Any] = {
         "kind": assembly.kind,
         "stage": stage,
         "readings_pa": readings,
         "gauge": {
-            "name": gauge["name"],
-            "resolution_pa": gauge["resolution_bar"] * PA_PER_BAR,
-            "range_pa": (gauge.get("range_bar") or 0.0) * PA_PER_BAR,
-            "calibrated_on": gauge["calibrated_on"],
-            "due_on": gauge["due_on"],
+            "name": row["name"],
+            "resolution_pa": gauge.resolution_pa,
+            "range_pa": gauge.range_pa,
+            "kind": gauge.kind,
+            "calibrated_on": row["calibrated_on"],
+            "due_on": row["due_on"],
         },
         "licence": licence,
         "size": assembly.size,
@@ -165,15 +176,27 @@ def _body(one: Tested, form: Mapping[str, str]) -> dict[str, Any]:
         "where": assembly.where,
         "simulated": simulated,
     }
-    for name in ("serial", "repairs"):
-        if form.get(name, "").strip():
-            body[name] = form[name].strip()
-    if form.get("line", "").strip():
-        body["line_pa"] = parse(form["line"], "pressure", "psi" if unit == "psi" else "bar", field="line pressure")
-    return body
+    if form.get("repairs", "").strip():
+        body["repairs"] = form["repairs"].strip()
+    if line_pa is not None:
+        body["line_pa"] = line_pa
+    return {**body, **_serial(one, form)}
 
 
-def _read(kind: str, form: Mapping[str, str], unit: str) -> tuple[dict[str, float], bool, str]:
+def _serial(one: Tested, form: Mapping[str, str]) -> dict[str, Any]:
+    """The serial of the assembly; another than before is asked about: a new assembly, or mistyped? Raises Refused."""
+    typed = form.get("serial", "").strip()
+    before = next((test.record.body["serial"] for test in one.tests if test.record.body.get("serial")), "")
+    if not typed or not before or typed == before:
+        return {"serial": typed or before} if typed or before else {}
+    if form.get("serial_is") == "new":
+        return {"serial": typed, "replaces": before}
+    if form.get("serial_is") == "mistyped":
+        return {"serial": before}
+    raise Refused("serial", typed, f"{before}, as before: say whether this is a new assembly, or mistyped", before)
+
+
+def _read(kind: str, form: Mapping[str, str], unit: str, comma: bool) -> tuple[dict[str, float], bool, str]:
     """The readings [Pa] by the fields of the form, or as a gauge sent them; whether they are simulated; their unit.
     Raises Refused."""
     sent = form.get("sent", "").strip()[:MOST_SAID]
@@ -182,10 +205,10 @@ def _read(kind: str, form: Mapping[str, str], unit: str) -> tuple[dict[str, floa
     if sent:
         example = '{"unit": "psi", "readings": {"check1": 7.2, "relief": 2.6, "check2": 1.8}}'
         try:
-            found = json.loads(sent)
+            found = read_json(sent, "readings", example)
             said, unit = {name: str(value) for name, value in found["readings"].items()}, str(found.get("unit", unit))
             simulated = bool(found.get("simulated", False))
-        except (ValueError, KeyError, TypeError, AttributeError):
+        except (KeyError, TypeError, AttributeError):
             raise Refused("readings", sent[:60], "what the gauge sends, as JSON", example) from None
         if unit not in UNITS:
             raise Refused("unit", unit, " or ".join(UNITS), example)
@@ -193,7 +216,7 @@ def _read(kind: str, form: Mapping[str, str], unit: str) -> tuple[dict[str, floa
     for name, words in KINDS[kind].readings:
         if not said.get(name):
             raise Refused(words, "nothing", f"the reading in {unit}", "7.2")
-        readings[name] = parse(said[name], "pressure", unit, field=words)
+        readings[name] = parse(said[name], "pressure", unit, field=words, decimal_comma=comma)
     return readings, simulated, unit
 
 
@@ -211,6 +234,6 @@ def certificate(uid: str, ident: str) -> str:
         test=test,
         readings=readings_said(one.assembly.kind, test.record.body["readings_pa"], _unit(frame)),
         stage=STAGES[test.record.body["stage"]],
-        stale=_stale(test.record.body["gauge"], test.record.made_at),
+        stale=test.gauge_said,
         paper="letter" if frame.job.practice == "north-american" else "a4",
     )

@@ -4,23 +4,27 @@ from __future__ import annotations
 
 import functools
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from ...catalogue import Catalogue, Thread
 from ...errors import Refused
-from ...job.model import Pipe
+from ...job.model import Pipe, Station
 from ...joints.takeoff import part_mating
 from ...making.nipples import READY_IN
 from ...quantity import INH2O_PA
 from ...tables import read_rows
 from ...working import Step
+from .. import spec
 from .capacity import BTU_H_W, FOOT_M, INCH_MM, PROPANE_IN_CORRUGATED, Gas, gases
+from .stations import SPEC
 
 TRAP_MM = 75.0  # std: the nipple of a sediment trap
-EXEMPT = ("illuminating", "range", "cooker", "dryer", "fireplace", "decorative", "grill", "fire pit", "hob")
-"""Appliances whose trap is often left out (typ; the authority decides)."""
+TRAP_EXEMPT = "trap-exempt"  # trait of appliances whose trap is often left out (typ; the authority decides)
+NO_KIND_EXEMPT = ("illuminating appliance", "decorative appliance", "gas light")  # exempt too, and no kind here
+PLACE = re.compile(r"\b(in|at|by|near|for|on|under|beside|of)\b")
 NEAR = (0.92, 1.12)  # typ: heat input that the usual least and most inlet pressures give
 FT3_M3, IN2_MM2 = 0.028316846592, 645.16
 ROOM_FT3 = 50.0  # std: of room for 1,000 BTU/h
@@ -71,6 +75,25 @@ def mismatch(set_for: Gas, fed: Gas, *, regulator: bool, set_pa: float, fed_pa: 
     return Mismatch(factor, "stop", why, (step,))
 
 
+def trap_exempt(station: Station) -> bool:
+    """Whether an appliance is of those whose trap is often left out."""
+    return TRAP_EXEMPT in spec.kind(station.kind).variant(station.variant).traits
+
+
+def _named_exempt(appliance: str) -> bool:
+    """Whether an appliance in words is of those: its name ends with what one of them is called; where it stands does
+    not count."""
+    names = {
+        name
+        for kind in SPEC.kinds.values()
+        for one in kind.variants
+        if TRAP_EXEMPT in one.traits
+        for name in (one.id, one.id.replace("-", " "), *one.title.split(" or "))
+    }
+    called = PLACE.split(" ".join(appliance.lower().split()))[0].strip()
+    return any(called == name or called.endswith(f" {name}") for name in (*names, *NO_KIND_EXEMPT))
+
+
 def trap_check(appliance: str, drop_mm: float, way: str) -> tuple[bool, str]:
     """Whether a sediment trap is as it should be, and why: downwards, with a nipple of 75 mm or more, or left out where
     the appliance is often exempt. drop_mm: of the nipple, 0 for no trap; way: D, U, N, E, S or W."""
@@ -78,7 +101,7 @@ def trap_check(appliance: str, drop_mm: float, way: str) -> tuple[bool, str]:
         raise Refused("drop", f"{drop_mm:g} mm", "0 to 2000 mm", "75")
     if way not in ("D", "U", "N", "E", "S", "W"):
         raise Refused("way", way, "D, U, N, E, S or W: where its nipple looks", "D")
-    exempt = any(word in appliance.lower() for word in EXEMPT)
+    exempt = _named_exempt(appliance)
     if not drop_mm:
         if exempt:
             return True, f"No trap: {appliance} is often exempt; the authority decides."

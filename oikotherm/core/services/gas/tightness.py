@@ -1,5 +1,5 @@
-"""Gas tightness by practice: from readings to a verdict, corrected for the pipe's temperature and the barometer; what a
-test can see before anybody pumps.
+"""Gas tightness by practice: what each test asks of pressure, hold, gauge and thermometer, what it can see before
+anybody pumps, and purging. The verdict is work/verdict.py's, as for every test.
 
 All pressures are gauge and in Pa, temperatures of the pipe in C, volumes in litres. The practices' figures: handbook of
 gas practice (std where a code says so, typ otherwise); local code and the inspector decide.
@@ -8,102 +8,51 @@ gas practice (std where a code says so, typ otherwise); local code and the inspe
 from __future__ import annotations
 
 import math
-import statistics
-from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from ...errors import Refused
-from ...quantity import PA_PER_PSI
+from ...quantity import PA_PER_PSI, pressure_said
+from ...work.verdict import (
+    RANGE_TIMES,
+    Gauge,
+    TestRule,
+    least_drop_pa,
+    per_kelvin_pa,
+    permitted_pa,
+    smallest_leak_l_h,
+)
 from ...working import Step
 
-Test = Literal["british", "continental", "code", "inspector", "overnight"]
-GaugeKind = Literal["water", "electronic"]
+Test = Literal["british", "existing", "continental", "code", "inspector", "overnight", "procedure"]
 Meter = Literal["none", "ultrasonic", "diaphragm-6", "diaphragm-16"]
-Outcome = Literal["pass", "fail", "proves nothing"]
 
 MBAR_PA, PSI_PA = 100.0, PA_PER_PSI
-STANDARD_PA, ZERO_C_K, FT3_L = 101_325.0, 273.15, 28.316846592
+FT3_L = 28.316846592
 MEDIA = ("air", "nitrogen", "carbon dioxide", "inert gas", "gas")
 """What a gas pipe may be tested with; gas: the gas that is in an existing one."""
-PERCEPTIBLE_PA = {"water": 25.0, "electronic": 20.0}  # British: not perceptible up to here
-LARGEST_MM, LARGEST_L = 35.0, 35.0  # British: beyond it another procedure
+LARGEST_MM, LARGEST_L, LARGEST_M3_H = 35.0, 35.0, 16.0  # British: beyond it another procedure
 PERMITTED_PA = {"diaphragm-6": {28.0: 400.0, 35.0: 250.0}, "diaphragm-16": {28.0: 100.0, 35.0: 100.0}}
-PERMITTED_NO_METER_PA = 800.0  # ultrasonic or none, pipe up to 28 mm
-RANGE_TIMES = 5.0  # gauge range at most so many times the test pressure
-LET_BY_PA, LET_BY_MIN = (700.0, 1000.0), 1.0
+PERMITTED_NO_METER_PA = {28.0: 800.0, 35.0: 400.0}  # ultrasonic or none
 CONTINENTAL_MIN = ((100.0, 10.0, 10.0), (200.0, 30.0, 20.0), (math.inf, 60.0, 30.0))  # litres below: settle, test
-ACROSS = 2.0  # times the standard error of the fitted line that a drop has to stand off what is permitted
+FINE_PA = {"british": (10.0, 25.0), "continental": (10.0, 10.0)}  # the most a gauge may show at once, a water gauge
+AMERICAN_FINE_PA, AMERICAN_COARSE_PA, FINE_UP_TO_PA = 0.1 * PSI_PA, PSI_PA, 10 * PSI_PA
+TUBE_PA = 40 * PSI_PA  # typ: what corrugated tube stands
+UNSAID = "name, pressure, hold and permitted drop of the procedure, by the licensed person"
+SHORT_MIN = 5.0  # a low-pressure test so short is judged as read, at settled temperature
+LOW_PRESSURE_PA = {"british": 25 * MBAR_PA, "continental": 100 * MBAR_PA}  # working pressure, beyond: another procedure
+STAND_CLEAR_PA = 15 * PSI_PA
 
 
 @dataclass(frozen=True, slots=True)
-class Gauge:
-    """What reads it. resolution_pa: its last digit; range_pa: how far it goes, 0 where that is not known."""
+class Procedure:
+    """A test by another procedure, as the licensed person says it: its name, pressure, hold, and what may be lost."""
 
-    resolution_pa: float
-    range_pa: float = 0.0
-    kind: GaugeKind = "electronic"
-
-
-def gauge_named(name: str, resolution_pa: float, range_pa: float = 0.0) -> Gauge:
-    """A gauge by its name: one that has water in it is read by its level."""
-    return Gauge(resolution_pa, range_pa, "water" if "water" in name.lower() else "electronic")
-
-
-@dataclass(frozen=True, slots=True)
-class Point:
-    """One reading. minute: from the start of the hold; temp_c: of the pipe, baro_pa: of the air, None where not
-    read."""
-
-    minute: float
-    pressure_pa: float
-    temp_c: float | None = None
-    baro_pa: float | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class TightnessRule:
-    """What a practice asks. low_pa, high_pa: the test pressure; settle_min, hold_min; temperatures: whether it proves
-    nothing without them; rigid: for rigid pipe alone, everything else out of it."""
-
-    test: Test
-    low_pa: float
-    high_pa: float
-    settle_min: float
+    name: str
+    target_pa: float
     hold_min: float
-    temperatures: bool
-    rigid: bool
-    source: str
-
-
-def rule_of(test: Test, volume_l: float, working_pa: float = 0.0) -> TightnessRule:
-    """What is asked of a volume [L]. working_pa: of the code minimum, 1.5 x working and at least 3 psi."""
-    if test == "british":
-        return TightnessRule(test, 2000, 2100, 1, 2, False, False, "typ, British low pressure")
-    if test == "continental":
-        _, settle, hold = next(row for row in CONTINENTAL_MIN if volume_l < row[0])
-        return TightnessRule(test, 10_000, 15_000, settle, hold, False, False, "typ, continental, by volume")
-    if test == "code":
-        low = max(1.5 * working_pa, 3 * PSI_PA)
-        parts = math.ceil(volume_l / (500 * FT3_L) - 1e-9)
-        hold = 10.0 if volume_l <= 500 * FT3_L else 30.0 * parts
-        return TightnessRule(test, low, 10 * low, 0, hold, False, False, "std, North American fuel gas code")
-    if test == "inspector":
-        return TightnessRule(test, 10 * PSI_PA, 15 * PSI_PA, 0, 15, True, False, "typ, inspector's gauge")
-    return TightnessRule(test, 60 * PSI_PA, 100 * PSI_PA, 0, 720, True, True, "typ, overnight, rigid pipe alone")
-
-
-@dataclass(frozen=True, slots=True)
-class Tightness:
-    """The verdict. corrected_drop_pa: over the hold, temperature and barometer taken out; permitted_drop_pa: by the
-    practice; smallest_leak_l_h: what it is sure to see; why: in words, the first what decided."""
-
-    outcome: Outcome
-    corrected_drop_pa: float
-    permitted_drop_pa: float
-    smallest_leak_l_h: float
-    why: tuple[str, ...]
-    working: tuple[Step, ...]
+    permitted_pa: float
+    settle_min: float = 0.0
 
 
 def check_medium(medium: str) -> None:
@@ -115,196 +64,178 @@ def check_medium(medium: str) -> None:
         raise Refused("medium", medium, ", ".join(MEDIA), "air")
 
 
-def permitted_pa(
-    test: Test, gauge: Gauge, *, existing: bool = False, meter: Meter = "none", largest_mm: float = 28.0
-) -> float | None:
-    """The drop a practice permits [Pa]: new pipe none that can be seen; British existing pipe with its appliances by
-    meter and pipe. None where the practice has no figure."""
-    if test != "british":
-        return gauge.resolution_pa
-    if not existing:
-        return max(PERCEPTIBLE_PA[gauge.kind], 0.0)
-    if meter in PERMITTED_PA:
-        return next((drop for mm, drop in PERMITTED_PA[meter].items() if largest_mm <= mm), None)
-    return PERMITTED_NO_METER_PA if largest_mm <= 28 else None
+def existing_drop_pa(meter: Meter, largest_mm: float) -> float | None:
+    """British: the drop permitted in existing pipe with its appliances connected, by meter and pipe [Pa]; None where no
+    figure is given."""
+    by_size = PERMITTED_PA.get(meter, PERMITTED_NO_METER_PA)
+    return next((drop for mm, drop in by_size.items() if largest_mm <= mm), None)
 
 
-def smallest_leak_l_h(volume_l: float, drop_pa: float, hold_min: float, baro_pa: float = STANDARD_PA) -> float:
-    """The leak of free air that makes a drop in a volume over a hold [L/h]: q = V dp / (p_atm t). Raises Refused."""
-    if not 0 < volume_l <= 1e6:
-        raise Refused("volume", f"{volume_l:g} L", "above 0 and up to 1,000 m3", "20 L")
-    return volume_l * drop_pa / baro_pa / (hold_min / 60) if hold_min > 0 else math.inf
-
-
-def seen_pa(permitted: float, gauge: Gauge) -> float:
-    """The drop a test is sure to tell [Pa]: what is permitted and one step of the gauge more, which the last digit may
-    hide."""
-    return permitted + gauge.resolution_pa
-
-
-def per_kelvin_pa(pressure_pa: float, temp_c: float, baro_pa: float = STANDARD_PA) -> float:
-    """How much a closed pipe's pressure changes a kelvin [Pa/K]: p absolute / T."""
-    return (pressure_pa + baro_pa) / (temp_c + ZERO_C_K)
-
-
-def corrected(points: Sequence[Point]) -> tuple[list[float], tuple[str, ...]]:
-    """The readings as they would be at the temperature and barometer of the first [Pa gauge], and what could not be
-    corrected. p absolute / T is constant in a closed pipe."""
-    temps = all(one.temp_c is not None for one in points)
-    baros = all(one.baro_pa is not None for one in points)
-    first = points[0]
-    t0, b0 = (first.temp_c if temps else 0.0) or 0.0, (first.baro_pa if baros else STANDARD_PA) or STANDARD_PA
-    found = []
-    for one in points:
-        baro = one.baro_pa if baros and one.baro_pa is not None else b0
-        scale = (t0 + ZERO_C_K) / (one.temp_c + ZERO_C_K) if temps and one.temp_c is not None else 1.0
-        found.append((one.pressure_pa + baro) * scale - b0)
-    missing = (
-        *(() if temps else ("the pipe's temperature",)),
-        *(() if baros else ("the barometer",)),
-    )
-    return found, missing
-
-
-def _line(minutes: Sequence[float], values: Sequence[float]) -> tuple[float, float]:
-    """Drop along the fitted line over the whole, and its standard error [Pa]."""
-    span = minutes[-1] - minutes[0]
-    if span <= 0 or len(set(minutes)) < 2:
-        return 0.0, 0.0
-    fit = statistics.linear_regression(minutes, values)
-    if len(minutes) < 4:
-        return -fit.slope * span, 0.0
-    rest = [value - fit.intercept - fit.slope * minute for minute, value in zip(minutes, values, strict=True)]
-    spread = statistics.pvariance(minutes) * len(minutes)
-    error = math.sqrt(sum(one * one for one in rest) / (len(minutes) - 2) / spread) * span
-    return -fit.slope * span, error
-
-
-def tightness(
+def rule_of(
     test: Test,
     volume_l: float,
-    points: Sequence[Point],
-    gauge: Gauge,
-    *,
-    medium: str = "air",
-    largest_mm: float = 28.0,
-    meter: Meter = "none",
-    existing: bool = False,
-    let_by: Sequence[Point] = (),
     working_pa: float = 0.0,
-) -> Tightness:
-    """The verdict on a test. points: from the start of the hold, the settling over. Raises Refused for a medium that is
-    never used, no readings, or a volume out of range.
-
-    A drop fails when it is more than permitted, temperature and barometer taken out: the fitted line through all
-    readings, so that noise does not decide, and more than the last digit alone makes. Scope, gauge, pressure and hold
-    that do not fit prove nothing.
-    """
-    check_medium(medium)
-    if len(points) < 2:
-        raise Refused("readings", f"{len(points)}", "two readings or more of the hold", "0 and 2 minutes")
-    rule = rule_of(test, volume_l, working_pa)
-    points = sorted(points, key=lambda one: one.minute)
-    hold = points[-1].minute - points[0].minute
-    values, missing = corrected(points)
-    drop, error = _line([one.minute for one in points], values)
-    raw = points[0].pressure_pa - points[-1].pressure_pa
-    found = permitted_pa(test, gauge, existing=existing, meter=meter, largest_mm=largest_mm)
-    permitted = gauge.resolution_pa if found is None else found
-    baro = points[0].baro_pa or STANDARD_PA
-    smallest = smallest_leak_l_h(volume_l, seen_pa(permitted, gauge), hold, baro)
-    nothing = _unfit(rule, points, gauge, volume_l, hold, largest_mm, meter, medium, permitted, no_figure=found is None)
-    if rule.temperatures and "the pipe's temperature" in missing:
-        per = per_kelvin_pa(points[0].pressure_pa, 20.0)
-        nothing.append(f"the pipe's temperature was not read: a kelvin makes {_said(per)} at this pressure")
-    why: list[str] = []
-    moved = max(values) - min(values)
-    flip = moved <= gauge.resolution_pa * (1 + 1e-9)
-    leaks = drop - (error if len(points) > 3 else 0.0) > permitted * (1 + 1e-6) and not flip
-    if let_by:
-        let = _let_by(let_by, gauge)
-        if let:
-            why.append(let)
-    if leaks:
-        why.append(f"it lost {_said(drop)}, {_said(permitted)} may be")
-    outcome: Outcome = "proves nothing" if nothing else "fail" if why else "pass"
-    why = [*nothing, *why]
-    if outcome == "pass":
-        why.append(f"no more than {_said(permitted)} lost in {hold:.0f} minutes")
-    if missing:
-        why.append(f"not corrected for {' and '.join(missing)}")
-    if test == "british" and leaks and "the pipe's temperature" in missing:
-        why.append("let the temperature settle and repeat it before it counts as failed")
-    steps = (
-        Step(
-            "corrected = (p + baro) x T0 / T - baro0", (("hold_min", hold), ("raw_drop_pa", raw)), drop, "Pa", "gas law"
-        ),
-        Step("permitted", (("resolution_pa", gauge.resolution_pa),), permitted, "Pa", rule.source),
-        Step(
-            "q = V dp / (p_atm t), dp = permitted + one step of the gauge",
-            (("volume_l", volume_l), ("dp_pa", seen_pa(permitted, gauge)), ("hold_min", hold)),
-            smallest,
-            "L/h",
-            "gas law",
-        ),
-    )
-    return Tightness(outcome, drop, permitted, smallest, tuple(why), steps)
-
-
-def _unfit(
-    rule: TightnessRule,
-    points: Sequence[Point],
-    gauge: Gauge,
-    volume_l: float,
-    hold: float,
-    largest_mm: float,
-    meter: Meter,
-    medium: str,
-    permitted: float,
     *,
-    no_figure: bool,
-) -> list[str]:
-    """Why a test proves nothing, whatever it read."""
-    said: list[str] = []
-    first = points[0].pressure_pa
-    slack = max(gauge.resolution_pa, 0.01 * rule.low_pa)
-    if rule.test == "british":
-        if largest_mm > LARGEST_MM or volume_l > LARGEST_L:
-            said.append("pipe above 35 mm or 0.035 m3: another procedure")
-        if no_figure:
-            said.append("no drop is permitted here by figure: appliances isolated, and tested as new pipe")
-    if gauge.range_pa and gauge.range_pa > RANGE_TIMES * max(first, rule.low_pa) * (1 + 1e-9):
-        said.append(f"the gauge goes to {_said(gauge.range_pa)}: at most 5 times the test pressure")
-    fine = PERCEPTIBLE_PA[gauge.kind] if rule.test == "british" else 0.02 * rule.low_pa
-    if gauge.resolution_pa > fine * (1 + 1e-9):
-        said.append(f"the gauge shows steps of {_said(gauge.resolution_pa)}: {_said(fine)} at the most")
-    if hold < rule.hold_min - 1e-6:
-        said.append(f"held {hold:.3g} minutes, {rule.hold_min:.0f} are needed")
-    if first < rule.low_pa - slack:
-        said.append(f"began at {_said(first)}, {_said(rule.low_pa)} is the test pressure")
-    if first > rule.high_pa * 1.05 + slack:
-        said.append(f"began at {_said(first)}, above the {_said(rule.high_pa)} of this test")
-    if medium.strip().lower() == "gas" and rule.test != "british":
-        said.append("gas itself is no medium for this test: air or an inert gas")
-    return said
+    meter: Meter = "none",
+    largest_mm: float = 28.0,
+    meter_m3_h: float = 0.0,
+    tube: bool = False,
+    procedure: Procedure | None = None,
+    practice: str = "",
+) -> TestRule:
+    """What is asked of a volume [L]. working_pa: the section's highest; largest_mm: of its pipe; meter_m3_h: what its
+    meter passes; tube: whether corrugated tube is in it; procedure: of the test of that name, said by the licensed
+    person in a practice. Raises Refused where a procedure is not said, or would be below working pressure or above what
+    the weakest part stands."""
+    common = TestRule(
+        0.0, phase="gas", corrected=True, temperatures=False, most_drift_k=0.0, volume_l=max(volume_l, 0.1)
+    )
+    low_pa = LOW_PRESSURE_PA.get("british" if test == "existing" else test, math.inf)
+    if working_pa > low_pa * (1 + 1e-6):
+        common = replace(common, unfit=(f"it works at {working_pa / MBAR_PA:.0f} mbar: another procedure",))
+    if test in ("british", "existing"):
+        return _british(common, existing=test == "existing", meter=meter, largest_mm=largest_mm, meter_m3_h=meter_m3_h)
+    if test == "continental":
+        _, settle, hold = next(row for row in CONTINENTAL_MIN if volume_l < row[0])
+        return replace(
+            common,
+            target_pa=150 * MBAR_PA,
+            least_pa=100 * MBAR_PA,
+            most_pa=150 * MBAR_PA,
+            unit="mbar",
+            settle_min=settle,
+            hold_min=hold,
+            coarsest_pa=FINE_PA["continental"][0],
+            most_range_pa=RANGE_TIMES * 150 * MBAR_PA,
+            source="typ: 100 to 150 mbar, minutes by volume; a strength test at 1 bar goes before it",
+        )
+    if test == "procedure":
+        return _said(common, procedure, working_pa, tube, practice)
+    return _american(common, test, working_pa, tube)
 
 
-def _let_by(points: Sequence[Point], gauge: Gauge) -> str:
-    """What a let-by check says against the valve; "" where it holds. Any rise fails."""
-    ordered = sorted(points, key=lambda one: one.minute)
-    rise = max(one.pressure_pa for one in ordered) - ordered[0].pressure_pa
-    if len(ordered) < 2 or ordered[-1].minute - ordered[0].minute < LET_BY_MIN - 1e-6:
-        return "the let-by check was shorter than a minute"
-    if not LET_BY_PA[0] - gauge.resolution_pa <= ordered[0].pressure_pa <= LET_BY_PA[1] + gauge.resolution_pa:
-        return "the let-by check was not at 7 to 10 mbar"
-    return f"let-by: it rose {_said(rise)}: the valve at the boundary does not shut" if rise > 1e-9 else ""
+def _british(common: TestRule, *, existing: bool, meter: Meter, largest_mm: float, meter_m3_h: float) -> TestRule:
+    unfit = list(common.unfit)
+    if largest_mm > LARGEST_MM or common.volume_l > LARGEST_L or meter_m3_h > LARGEST_M3_H:
+        unfit.append("pipe above 35 mm or 0.035 m3, or a meter above 16 m3/h: another procedure")
+    drop = existing_drop_pa(meter, largest_mm) if existing else None
+    if existing and drop is None:
+        unfit.append("no drop is permitted here by figure: appliances isolated, and tested as new pipe")
+    what = (
+        "existing with its appliances by meter and pipe, and no smell" if existing else "new without perceptible drop"
+    )
+    return replace(
+        common,
+        target_pa=20 * MBAR_PA,
+        most_pa=21 * MBAR_PA,
+        unit="mbar",
+        settle_min=1.0,
+        hold_min=2.0,
+        coarsest_pa=FINE_PA["british"][0],
+        water_pa=FINE_PA["british"][1],
+        most_range_pa=RANGE_TIMES * 20 * MBAR_PA,
+        permitted_pa=drop,
+        perceptible=not existing,
+        corrected=False,
+        let_by=True,
+        gas_too=True,
+        unfit=tuple(unfit),
+        source=f"typ: 20 to 21 mbar for 2 minutes, pipe {what}; let-by first at 7 to 10 mbar",
+    )
 
 
-def _said(pressure_pa: float) -> str:
-    """A pressure as gas gauges read it."""
-    if abs(pressure_pa) >= 10_000:
-        return f"{pressure_pa / PSI_PA:.2f} psi ({pressure_pa / 1e5:.3f} bar)"
-    return f"{pressure_pa / MBAR_PA:.2f} mbar"
+def _american(common: TestRule, test: Test, working_pa: float, tube: bool) -> TestRule:
+    least_pa = max(1.5 * working_pa, 3 * PSI_PA)
+    rule = replace(common, unit="psi", coarsest_pa=AMERICAN_COARSE_PA, fine=(FINE_UP_TO_PA * 1.0001, AMERICAN_FINE_PA))
+    if test == "code":
+        parts = math.ceil(common.volume_l / (500 * FT3_L) - 1e-9)
+        rule = replace(
+            rule,
+            target_pa=least_pa,
+            most_pa=10 * least_pa,
+            settle_min=1.0,
+            hold_min=10.0 if common.volume_l <= 500 * FT3_L else 30.0 * parts,
+            source="std, code minimum: 1.5 x working, at least 3 psi, for 10 minutes",
+        )
+    elif test == "inspector":
+        target = max(15 * PSI_PA, least_pa)
+        rule = replace(
+            rule,
+            target_pa=target,
+            least_pa=max(10 * PSI_PA, least_pa),
+            most_pa=target,
+            settle_min=15.0,
+            hold_min=15.0,
+            temperatures=True,
+            source="typ, inspector's gauge",
+        )
+    else:
+        target = max(60 * PSI_PA, least_pa)
+        rule = replace(
+            rule,
+            target_pa=target,
+            most_pa=max(100 * PSI_PA, target),
+            settle_min=15.0,
+            hold_min=720.0,
+            temperatures=True,
+            source="typ, overnight, rigid pipe alone",
+        )
+    if rule.target_pa <= FINE_UP_TO_PA:
+        rule = replace(rule, coarsest_pa=AMERICAN_FINE_PA)
+    unfit = ("corrugated tube stands 40 psi (typ): not at this pressure",) if tube and rule.target_pa > TUBE_PA else ()
+    if tube:
+        rule = replace(rule, most_pa=min(rule.most_pa, max(TUBE_PA, rule.target_pa)))
+    return replace(rule, most_range_pa=RANGE_TIMES * rule.target_pa, unfit=unfit)
+
+
+def _said(common: TestRule, procedure: Procedure | None, working_pa: float, tube: bool, practice: str) -> TestRule:
+    """By another procedure: pressure, hold and what may be lost are those of the licensed person."""
+    unit = "psi" if practice == "north-american" else "mbar"
+    if procedure is None or not procedure.name.strip():
+        return replace(common, unit=unit, unfit=(UNSAID,), source="no figures here: the licensed person says them")
+    if not 0 < procedure.target_pa <= 1e7:
+        raise Refused("pressure", f"{procedure.target_pa:g} Pa", "a test pressure above 0 and up to 100 bar", "37 mbar")
+    if procedure.target_pa < working_pa * (1 - 1e-6):
+        raise Refused(
+            "pressure",
+            pressure_said(procedure.target_pa, unit),
+            f"not below its working {pressure_said(working_pa, unit)}",
+            "",
+        )
+    if tube and procedure.target_pa > TUBE_PA * (1 + 1e-6):
+        raise Refused(
+            "pressure",
+            pressure_said(procedure.target_pa, unit),
+            f"at most {pressure_said(TUBE_PA, unit)}, what corrugated tube stands (typ)",
+            pressure_said(TUBE_PA, unit),
+        )
+    if not 0 < procedure.hold_min <= 7 * 24 * 60 or not 0 <= procedure.settle_min <= 24 * 60:
+        raise Refused("hold", f"{procedure.hold_min:g} minutes", "a hold above 0 and up to a week", "2")
+    if not 0 <= procedure.permitted_pa < procedure.target_pa:
+        raise Refused(
+            "drop",
+            pressure_said(procedure.permitted_pa, unit),
+            "what may be lost, below the test pressure",
+            "0.25 mbar",
+        )
+    fine, water = FINE_PA.get(practice, (AMERICAN_FINE_PA, AMERICAN_FINE_PA))
+    if practice == "north-american" and procedure.target_pa > FINE_UP_TO_PA * 1.0001:
+        fine = water = AMERICAN_COARSE_PA
+    return replace(
+        common,
+        target_pa=procedure.target_pa,
+        most_pa=procedure.target_pa * 1.1 if practice != "north-american" else 0.0,
+        unit=unit,
+        settle_min=procedure.settle_min,
+        hold_min=procedure.hold_min,
+        coarsest_pa=max(fine, procedure.permitted_pa / 2),
+        water_pa=max(water, procedure.permitted_pa / 2),
+        most_range_pa=RANGE_TIMES * procedure.target_pa,
+        permitted_pa=procedure.permitted_pa or None,
+        corrected=procedure.hold_min > SHORT_MIN,
+        gas_too=True,
+        source=f"{procedure.name.strip()[:80]}, as the licensed person says",
+    )
 
 
 # --- before pumping ---------------------------------------------------------------------------------------------------
@@ -323,44 +254,41 @@ class Planned:
     working: tuple[Step, ...]
 
 
-def planned(
-    test: Test,
-    volume_l: float,
-    gauge: Gauge,
-    hours: float | None = None,
-    temp_swing_k: float = 0.0,
-    working_pa: float = 0.0,
-) -> Planned:
+def planned(rule: TestRule, gauge: Gauge, hours: float | None = None, temp_swing_k: float = 0.0) -> Planned:
     """What a test sees before anybody pumps. hours: how long it is meant to stand, the practice's hold where it is
     None; temp_swing_k: how far the pipe's temperature may move unread. Raises Refused."""
-    rule = rule_of(test, volume_l, working_pa)
     stands = rule.hold_min if hours is None else hours * 60
     if not 0 < stands <= 7 * 24 * 60:
         raise Refused("hours", hours, "above 0 and up to 168 hours", "12")
     if not 0 <= temp_swing_k <= 60:
         raise Refused("temp_swing_k", temp_swing_k, "0 to 60 K", "5")
-    permitted = permitted_pa(test, gauge) or gauge.resolution_pa
-    drop = seen_pa(permitted, gauge)
-    smallest = smallest_leak_l_h(volume_l, drop, stands)
-    hides = per_kelvin_pa(rule.low_pa, 20.0) * temp_swing_k
-    hidden = smallest_leak_l_h(volume_l, drop + hides, stands) if temp_swing_k else smallest
+    low_pa = rule.least_pa or rule.target_pa
+    drop = least_drop_pa(rule, gauge)
+    smallest = smallest_leak_l_h(rule.volume_l, drop, stands)
+    hides = per_kelvin_pa(low_pa, 20.0) * temp_swing_k
+    hidden = smallest_leak_l_h(rule.volume_l, drop + hides, stands) if temp_swing_k else smallest
     steps = (
         Step(
             "q = V dp / (p_atm t), dp = permitted + one step of the gauge",
-            (("volume_l", volume_l), ("dp_pa", drop), ("minutes", stands)),
+            (
+                ("volume_l", rule.volume_l),
+                ("permitted_pa", permitted_pa(rule, gauge)),
+                ("dp_pa", drop),
+                ("minutes", stands),
+            ),
             smallest,
             "L/h",
             "gas law",
         ),
         Step(
             "a swing of the temperature hides (p + p_atm) / T x swing",
-            (("p_pa", rule.low_pa), ("swing_k", temp_swing_k)),
+            (("p_pa", low_pa), ("swing_k", temp_swing_k)),
             hides,
             "Pa",
             "gas law",
         ),
     )
-    return Planned(smallest, hidden, max(stands, rule.hold_min), rule.settle_min, rule.low_pa, steps)
+    return Planned(smallest, hidden, max(stands, rule.hold_min), rule.settle_min, low_pa, steps)
 
 
 # --- purging ----------------------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from ...quantity import length_text
 from ...rules.legs import put_in_leg
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .capacity import PSI_PA
-from .checks import LONGEST_CONNECTOR_M, TRAP_MM, connector_rating_w
+from .checks import LONGEST_CONNECTOR_M, TRAP_MM, connector_rating_w, trap_exempt
 from .train import (
     Met,
     Train,
@@ -32,8 +32,6 @@ from .train import (
 rule = RuleBook("gas")
 REACH_MM = 1830.0  # std: 6 ft
 SHUT = ("iso", "gate")
-EXEMPT = ("range", "hob", "dryer", "fireplace", "grill", "fire-pit")
-"""Variants whose trap is often left out (typ; the authority decides)."""
 LEAST_LEG_MM = 180.0  # typ: of a threaded leg that a valve, union or tee is put into
 LEVEL = 0.3  # the upward part of a leg's way up to which it counts as level
 CONNECTOR_MOST_PA = 0.5 * PSI_PA  # std: pressure a flexible connector is made for
@@ -139,7 +137,7 @@ def gas_no_trap(view: View) -> Iterable[Said]:
     school = chosen(view.job, GAS_TRAPS)[0].id
     shared = school == "header" and any(_drops(view))
     for train in trains(view):
-        if school == "none" or train.station.variant in EXEMPT or train.traps(view) or shared:
+        if school == "none" or trap_exempt(train.station) or train.traps(view) or shared:
             continue
         yield Said(
             (train.station.id, train.port),

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ...quantity import PA_PER_BAR, PA_PER_PSI
-from ...work.steps import TestKind, TestRule, air_left_l, gauge_unit
+from ...work.steps import TestKind, air_left_l, gauge_unit
+from ...work.verdict import TestRule
 from .sizing import heating_of
 from .stations import SPEC
 
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 LEAST_TEST_BAR = 1.5
 LEAST_AMERICAN_PA = 100 * PA_PER_PSI  # typ
 USUAL_SAFETY_BAR, AMERICAN_SAFETY_BAR = 3.0, 2.07  # typ, 2.07 bar are 30 psi
+VESSEL_DRIFT_K = 3.0  # typ: corrected by what the vessel gives, up to here
 USUAL_VOLUME_L, USUAL_GAS_L = 20.0, 1.0  # typ, where no circuit was sized
 
 
@@ -43,6 +45,7 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
             max(1.5 * safety_pa, LEAST_AMERICAN_PA),
             unit=unit,
             hold_min=15.0,
+            coarsest_pa=PA_PER_PSI,
             volume_l=litres,
             gas_l=air_left_l(litres),
             source="typ, North American: 1.5 x the design pressure, at least 100 psi for 15 minutes",
@@ -56,9 +59,17 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
         bar * PA_PER_BAR,
         unit=unit,
         volume_l=heating.volume_l,
+        corrected=True,
+        most_drift_k=VESSEL_DRIFT_K,
         gas_l=vessel_l * (heating.vessel.precharge_bar + 1) / (bar + 1),
         mass_fraction=terms.mass_fraction if terms.medium == "mpg" else 0.0,
     )
+
+
+def _by_sight(design: Layout, section: TestSection) -> bool:
+    """Whether nothing of it is new pipe: what was opened on an old circuit is filled to its cold pressure again and
+    seen dry, cold and hot; a hold of the whole old house would prove nothing of it."""
+    return not any((run := design.job.run(ident)) is not None and run.state == "new" for ident in section.runs)
 
 
 def _keeps_out(design: Layout, section: TestSection, rule: TestRule) -> tuple[tuple[str, str], ...]:
@@ -93,5 +104,6 @@ FILL_AND_LEAK = TestKind(
     hold="passed before anything is boxed, boarded or lagged",
     tools=("test gauge", "hand pump", "tissue"),
     keeps_out=_keeps_out,
+    by_sight=_by_sight,
 )
 TESTS = (FILL_AND_LEAK,)

@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 
 from ...errors import Refused, nearest
+from ...quantity import number
 from ...tables import read_rows
 
 PANEL = re.compile(
@@ -62,7 +63,7 @@ def emitter_of(said: str) -> Emitter:
             "how long it is in mm, how many elements, or how many m2 of floor",
             f"{series} {height}x{ {'m': '1000', 'm2': '12'}.get(row['unit'], '6') }",
         )
-    size = float((found[3] or "1").replace(",", "."))
+    size = number(found[3] or "1", "emitter", "whole millimetres or elements", "22 600x1000")
     if row["unit"] == "m2":
         return _floor(said, row, size)
     if "." in (found[3] or "").replace(",", "."):

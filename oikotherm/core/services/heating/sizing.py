@@ -27,6 +27,7 @@ from ...network.section import Local, PipeSection
 from ...network.sides import Resistance, Side, looped_flows, ring_flows, roots_of, side, tree_flows
 from ...network.sized import Sized, Supply, Terminal
 from ...network.solver import Branch, PumpCurve
+from ...pipework.bodies import body_water
 from ...pipework.geometry import Pipework, RunPipework, Straight
 from ...working import Step, Worked
 from .behind import water_behind
@@ -41,7 +42,7 @@ from .circuits import (
     takes_heat,
     vessel_volume_l,
 )
-from .demand import has_coil, heat_and_flow, own_losses, rated_k
+from .demand import heat_and_flow, own_losses, rated_k
 from .emitter import emitter_return_c
 from .pumps import duties
 from .sized import Heating, Load, PressureStep, VolumeRow
@@ -53,8 +54,6 @@ if TYPE_CHECKING:
     from ...layout import Layout
 
 BOILER_KV = 3.5  # typ, wall-hung heat-only, where the label says nothing
-LITRES_PER_KW = 3.5  # typ, panel radiators: 5.9 L and 1720 W a metre of type 22
-BOILER_L_PER_KW = 0.2  # typ
 SLOW_M_S = 0.15  # below it water carries no air along
 USUAL_BORE_MM = 20.0  # for a flow to share itself past a pipe whose size is not known yet
 ROUNDS = 3  # flows of a loop, and the losses of its fittings with them
@@ -725,20 +724,16 @@ class _Sizer:
             ]
             if not (takes_heat(station) or is_source(station)):
                 continue
-            if station.data.loop_m and (node := self._node_of(station, "flow")):
-                pipe = self._pipe_at(node)
-                bore = bore_mm(self.catalogue, pipe) if pipe else None
-                if bore:
-                    litres = math.pi / 4 * (bore / 100) ** 2 * station.data.loop_m * 10
-                    rows.append(VolumeRow(station.id, litres, "bore x loop"))
-            elif has_coil(station):
-                rows.append(VolumeRow(station.id, 5.0, "typ, coil"))
-            elif station.data.volume_l is not None:
-                rows.append(VolumeRow(station.id, station.data.volume_l, "as said"))
-            elif station.data.output_w:
-                per_kw = BOILER_L_PER_KW if is_source(station) else LITRES_PER_KW
-                rows.append(VolumeRow(station.id, per_kw * station.data.output_w / 1000, f"typ, {per_kw:g} L/kW"))
+            body = body_water(station, SPEC.id, lambda one=station: self._loop_bore_mm(one))  # type: ignore[misc]
+            if body is not None:
+                rows.append(VolumeRow(station.id, body.litres, body.source))
         return tuple(rows)
+
+    def _loop_bore_mm(self, station: Station) -> float | None:
+        """Of the pipe of a loop in the floor: that which comes to it."""
+        node = self._node_of(station, "flow")
+        pipe = self._pipe_at(node) if node else None
+        return bore_mm(self.catalogue, pipe) if pipe else None
 
     def _height_m(self) -> float:
         """From the vessel (or the source where there is none to see) up to the top of the circuit [m]."""

@@ -10,7 +10,7 @@ from ...errors import Refused
 from ...job.commands import apply_all
 from ...job.model import Job, Task
 from ...layout import Layout
-from ...quantity import parse, trim
+from ...quantity import parse, trim, with_point
 from ...work.small_drawing import task_command
 from ...work.small_jobs import Answers, JobSheet
 from .circuit_water import (
@@ -34,8 +34,7 @@ READING_EXAMPLE = "2026-03-01 07:00 1.20 bar 18 C"
 
 def read_reading(text: str, decimal_comma: bool = False) -> tuple[datetime, float, float]:
     """One reading of the gauge as it is said: day, time, pressure, temperature of the water [C]. Raises Refused."""
-    said = text.replace(",", ".") if decimal_comma else text
-    words = said.replace("T", " ").split()
+    words = with_points(text, decimal_comma).replace("T", " ").split()
     try:
         at = datetime.fromisoformat(" ".join(words[:2]))
         rest = words[2:]
@@ -50,6 +49,11 @@ def read_reading(text: str, decimal_comma: bool = False) -> tuple[datetime, floa
     if not 0 <= bar <= 20 or not -20 <= temp <= 150:
         raise Refused("reading", text, "0 to 20 bar and -20 to 150 C", READING_EXAMPLE)
     return at, bar, temp
+
+
+def with_points(text: str, decimal_comma: bool) -> str:
+    """A reading as it is kept: a point for every decimal. Raises Refused."""
+    return " ".join(with_point(word, "reading", READING_EXAMPLE, decimal_comma) for word in text.split())
 
 
 def readings_of(task: Task) -> list[tuple[str, datetime, float, float]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -44,11 +44,31 @@ class AssemblyTest:
     record: Record
     verdict: Verdict
 
+    @property
+    def gauge_said(self) -> str:
+        """What is said of a gauge whose calibration was not known, or over, on the day; "" for one in date."""
+        gauge = self.record.body["gauge"]
+        if not gauge.get("calibrated_on"):
+            return "calibration of the gauge not known"
+        return f"read on a gauge out of date since {gauge['due_on']}" if self.out_of_date else ""
+
+    @property
+    def out_of_date(self) -> bool:
+        """Whether the gauge's calibration was over on the day: no certificate follows then."""
+        due = self.record.body["gauge"].get("due_on") or ""
+        return bool(due) and due < self.record.made_at[:10]
+
+    @property
+    def certifies(self) -> bool:
+        """Whether it passed, on a gauge that was not out of date."""
+        return self.verdict.passed and not self.out_of_date
+
 
 @dataclass(frozen=True, slots=True)
 class Tested:
-    """An assembly with its tests, the last first. due: the day of the next, None before the first; stands: never
-    tested, passed, failed (to repair and test again)."""
+    """An assembly with its tests, the last first. due: the day of the next, of one that failed the day it did, None
+    before the first; stands: never tested, passed, failed (to repair and test again), or that its gauge was out of
+    date."""
 
     assembly: Assembly
     tests: tuple[AssemblyTest, ...]
@@ -115,15 +135,24 @@ def tested(design: Layout, records: Iterable[Record]) -> tuple[Tested, ...]:
     found = []
     for one in assemblies(design):
         tests = tuple(kept.get(one.key, ()))
-        stands = "never tested" if not tests else "passed" if tests[0].verdict.passed else "failed"
-        found.append(Tested(one, tests, _due(tests), stands))
+        found.append(Tested(one, tests, _due(tests), _stands(tests)))
     return tuple(found)
 
 
-def _due(tests: Iterable[AssemblyTest]) -> date | None:
-    """A year after the last test that passed."""
-    passed = next((one for one in tests if one.verdict.passed), None)
-    return months_on(date.fromisoformat(passed.record.made_at[:10]), EVERY_MONTHS) if passed else None
+def _stands(tests: Sequence[AssemblyTest]) -> str:
+    """How an assembly stands by its last test."""
+    if not tests:
+        return "never tested"
+    last = tests[0]
+    return "passed" if last.certifies else "read on a gauge out of date" if last.verdict.passed else "failed"
+
+
+def _due(tests: Sequence[AssemblyTest]) -> date | None:
+    """A year after the last test where that certifies; at once where it failed, or its gauge was out of date."""
+    if not tests:
+        return None
+    day = date.fromisoformat(tests[0].record.made_at[:10])
+    return months_on(day, EVERY_MONTHS) if tests[0].certifies else day
 
 
 def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
@@ -142,7 +171,7 @@ def reminders(design: Layout, start: date) -> tuple[Reminder, ...]:
 
 
 def renewed(records: Iterable[Record]) -> Mapping[str, date]:
-    """What was tested and passed: key -> the day it is due again."""
+    """What was tested: key -> the day it is due again."""
     return {key: due for key, tests in tests_of(records).items() if (due := _due(tests)) is not None}
 
 

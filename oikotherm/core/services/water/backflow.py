@@ -15,6 +15,7 @@ from ...errors import Refused
 from ...quantity import PA_PER_PSI
 from ...tables import read_rows
 from ...work.record_in import ASSEMBLY_READINGS
+from ...work.verdict import said
 from ...working import Step
 
 Hazard = Literal["low", "high", "1", "2", "3", "4", "5"]
@@ -149,6 +150,22 @@ class Verdict:
     working: tuple[Step, ...]
 
 
+def deciding(value: float, limit: float) -> str:
+    """A figure with as many decimals as tell it from a limit it does not reach: "0.9993", not "1.0"."""
+    return next((text for n in range(1, 5) if float(text := f"{value:.{n}f}") < limit), f"{value:.6f}")
+
+
+def within_line(readings_pa: Mapping[str, float], line_pa: float | None, unit: str) -> None:
+    """A difference over a check is less than the pressure in the line. Raises Refused."""
+    for name, value in readings_pa.items():
+        if line_pa is not None and value >= line_pa:
+            words = dict(pair for one in KINDS.values() for pair in one.readings)[name]
+            line = said(line_pa, unit)
+            raise Refused(
+                words, said(value, unit), f"less than the {line} in the line before it", said(line_pa / 2, unit)
+            )
+
+
 def judge(kind: str, readings_pa: Mapping[str, float]) -> Verdict:
     """A test of an assembly by its differences of pressure [Pa]. rpz: check1, relief (where it opens), check2 (that
     holds against back-pressure); dc: check1, check2; pvb: air_inlet (where it opens), check1. Raises Refused for a kind
@@ -172,7 +189,7 @@ def judge(kind: str, readings_pa: Mapping[str, float]) -> Verdict:
 
     def least(name: str, title: str, limit: float) -> None:
         if psi[name] < limit - 1e-6:
-            why.append(f"{title} {psi[name]:.1f} psi, {limit:.1f} at least")
+            why.append(f"{title} {deciding(psi[name], limit)} psi, {limit:.1f} at least")
             parts.append(title)
 
     steps = tuple(Step(name, (), round(value, 3), "psi", "measured") for name, value in psi.items())
@@ -180,10 +197,11 @@ def judge(kind: str, readings_pa: Mapping[str, float]) -> Verdict:
         least("relief", "relief valve", RELIEF_OPENS_PSI)
         over = psi["check1"] - psi["relief"]
         if over < BUFFER_PSI - 1e-6:
-            why.append(f"first check {over:.1f} psi over the relief, {BUFFER_PSI:.1f} at least")
+            why.append(f"first check {deciding(over, BUFFER_PSI)} psi over the relief, {BUFFER_PSI:.1f} at least")
             parts.append("first check")
         elif psi["check1"] < LEAST_CHECK_PSI["rpz"] - 1e-6:
-            why.append(f"first check {psi['check1']:.1f} psi, {LEAST_CHECK_PSI['rpz']:.1f} as a rule")
+            least_psi = LEAST_CHECK_PSI["rpz"]
+            why.append(f"first check {deciding(psi['check1'], least_psi)} psi, {least_psi:.1f} as a rule")
             parts.append("first check")
         least("check2", "second check", LEAST_CHECK_PSI["dc"])
         steps = (*steps, Step("buffer = first check - relief", (), round(over, 3), "psi"))

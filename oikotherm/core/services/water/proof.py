@@ -3,12 +3,14 @@ the test."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ...errors import Refused
 from ...quantity import PA_PER_PSI
-from ...work.steps import TestKind, TestRule, air_left_l, gauge_unit
+from ...work.steps import TestKind, air_left_l, gauge_unit
+from ...work.verdict import TestRule
 from .stations import SPEC
 
 if TYPE_CHECKING:
@@ -23,6 +25,7 @@ OUT = {
     "vessel": "off, its branch capped: its gas would hide a leak",
     "softener": "in bypass, or its ports capped",
 }
+PLASTIC_DRIFT_K = 3.0  # typ: pipe that gives moves less with its water
 AIR_PA = 50 * PA_PER_PSI
 
 
@@ -41,7 +44,9 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
         gas_l=air_left_l(section.volume_l),
     )
     if design.job.practice == "north-american":
-        return replace(held, hold_min=15.0, source="typ, North American minimum: the working pressure")
+        return replace(
+            held, hold_min=15.0, coarsest_pa=PA_PER_PSI, source="typ, North American minimum: the working pressure"
+        )
     if soft:
         return replace(
             held,
@@ -49,6 +54,8 @@ def _rule(design: Layout, section: TestSection) -> TestRule:
             raise_pa=1.5 * working_pa,
             settle_min=30.0,
             hold_min=90.0,
+            most_drift_k=PLASTIC_DRIFT_K,
+            may_rise=True,
             source="typ for plastic: topped up at 1.5 x working, let down to half of it, no fall (it may rise)",
         )
     target_pa = 1.1 * max(SPEC.pressure_pa, said_pa)
@@ -69,7 +76,7 @@ def _variants(design: Layout, section: TestSection) -> tuple[tuple[str, str], ..
     return (("water", "water at the working pressure"), *air)
 
 
-def _variant_rule(design: Layout, section: TestSection, variant: str) -> TestRule:
+def _variant_rule(design: Layout, section: TestSection, variant: str, _: Mapping[str, Any]) -> TestRule:
     """What a section is tested with by a variant. Raises Refused for one that is none of this section."""
     known = dict(_variants(design, section))
     if variant not in known:
@@ -82,8 +89,11 @@ def _variant_rule(design: Layout, section: TestSection, variant: str) -> TestRul
         target_pa=AIR_PA,
         settle_min=5.0,
         hold_min=15.0,
-        coarsest_pa=0.02 * AIR_PA,
+        coarsest_pa=PA_PER_PSI,
         gas_l=0.0,
+        phase="gas",
+        corrected=True,
+        most_drift_k=0.0,
         source="typ, North American: air at 50 psi for 15 minutes, never on plastic",
     )
 

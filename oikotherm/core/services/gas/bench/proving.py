@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from datetime import datetime
+from dataclasses import replace
+from datetime import datetime, timedelta
 from typing import Any, Literal
 
 from pydantic import Field
@@ -12,20 +13,24 @@ from pydantic import Field
 from ....bench.registry import Input, Quantity, in_force, mm
 from ....errors import Refused
 from ....quantity import parse
+from ....work.readings import Reading, as_read, digit_step_k, read_time
+from ....work.verdict import LOGGED_K, STANDARD_PA, Evidence, Gauge, TestRule, judge, prevents, smallest_leak_l_h
 from .. import tightness as proof
 from ..capacity import gas_bore_mm
 from .box import tool
 from .pipes import LICENSED, pascal, read_gas_pipe
 
-TestName = Literal["british", "continental", "code", "inspector", "overnight"]
+TestName = Literal["british", "continental", "code", "inspector", "overnight", "procedure"]
 MeterName = Literal["none", "ultrasonic", "diaphragm-6", "diaphragm-16"]
+GaugeName = Literal["water", "electronic", "mechanical"]
+START = datetime(2000, 1, 1)
 
 
 class ReadingIn(Input):
     at: float | str = Field(description="when: minutes from the start of the hold, or a time such as 2026-03-01T10:00")
     pressure: Quantity = Field(description="what the gauge shows; mbar, or text with a unit such as 15 psi")
-    temp_c: Quantity | None = Field(
-        default=None, description="the pipe's temperature; C, or text with a unit (not read)"
+    temp_c: int | float | str | None = Field(
+        default=None, description="the pipe's temperature, its digits as read; C, or text with a unit (not read)"
     )
     baro: Quantity | None = Field(default=None, description="the barometer; mbar, or text with a unit (not read)")
 
@@ -33,28 +38,77 @@ class ReadingIn(Input):
 class GaugeIn(Input):
     resolution: Quantity = Field(description="its last digit or smallest step; mbar, or text with a unit")
     range: Quantity | None = Field(default=None, description="how far it goes; mbar, or text with a unit (not known)")
-    kind: Literal["water", "electronic"] = Field(default="electronic", description="water or electronic (electronic)")
+    kind: GaugeName = Field(default="electronic", description="water, electronic or mechanical (electronic)")
 
-    def read(self) -> proof.Gauge:
+    def read(self) -> Gauge:
         """The gauge in pascal. Raises Refused."""
         step = pascal(self.resolution, "resolution")
         if not 0 < step <= 1e6:
             raise Refused("resolution", self.resolution, "above 0 and up to 10 bar", "0.1 mbar")
-        return proof.Gauge(step, 0.0 if self.range is None else pascal(self.range, "range"), self.kind)
+        return Gauge(step, 0.0 if self.range is None else pascal(self.range, "range"), self.kind)
 
 
-class TightnessIn(Input):
-    test: TestName = Field(description="british, continental, code, inspector or overnight")
+class ProcedureIn(Input):
+    """Another procedure, as the licensed person says it."""
+
+    name: str = Field(description="what it is called")
+    pressure: Quantity = Field(description="test pressure; mbar, or text with a unit")
+    hold: Quantity = Field(description="how long it is held; minutes, or text with a unit")
+    drop: Quantity = Field(description="what may be lost; mbar, or text with a unit")
+
+    def read(self) -> proof.Procedure:
+        """Pressure and drop in pascal, minutes. Raises Refused."""
+        minutes = parse(self.hold, "time", "min", field="hold") / 60
+        return proof.Procedure(self.name, pascal(self.pressure, "pressure"), minutes, pascal(self.drop, "drop"))
+
+
+class AskedIn(Input):
+    test: TestName = Field(description="british, continental, code, inspector, overnight or procedure")
     volume: Quantity = Field(description="of the pipe and meter under test; L, or text with a unit")
-    readings: tuple[ReadingIn, ...] = Field(description="the hold, its settling over: at, pressure, temp_c, baro")
     gauge: GaugeIn = Field(description="resolution, range, kind")
-    medium: str = Field(default="air", description="air, nitrogen, carbon dioxide, inert gas or gas (air)")
     largest_mm: Quantity | None = Field(default=None, description="largest pipe outside; mm, or text with a unit (28)")
     meter: MeterName = Field(default="none", description="none, ultrasonic, diaphragm-6 or diaphragm-16 (none)")
     existing: bool = Field(default=False, description="true for existing pipe with its appliances on it (false)")
-    let_by: tuple[ReadingIn, ...] = Field(default=(), description="the let-by check at 7 to 10 mbar, a minute (none)")
     working: Quantity | None = Field(
         default=None, description="working pressure, for the code minimum; mbar, or text with a unit (low pressure)"
+    )
+    procedure: ProcedureIn | None = Field(default=None, description="of the test procedure: name, pressure, hold, drop")
+    thermometer: Quantity | None = Field(default=None, description="its step; K, or text with a unit (the digits read)")
+
+    def rule(self) -> TestRule:
+        """What the test asks. Raises Refused."""
+        volume_l = parse(self.volume, "volume", "L", field="volume") * 1000
+        if not 0 < volume_l <= 1e6:
+            raise Refused("volume", f"{volume_l:g} L", "above 0 and up to 1,000 m3", "20 L")
+        if self.test == "procedure" and self.procedure is None:
+            raise Refused(
+                "procedure", "nothing", proof.UNSAID, '{"name": "P7", "pressure": 37, "hold": 2, "drop": 0.25}'
+            )
+        return proof.rule_of(
+            "existing" if self.existing and self.test == "british" else self.test,
+            volume_l,
+            0.0 if self.working is None else pascal(self.working, "working"),
+            meter=self.meter,
+            largest_mm=28.0 if self.largest_mm is None else mm(self.largest_mm, "largest_mm"),
+            procedure=self.procedure.read() if self.procedure else None,
+        )
+
+    def step_k(self) -> float | None:
+        """Of the thermometer; None where its entry says none. Raises Refused."""
+        if self.thermometer is None:
+            return None
+        step = parse(self.thermometer, "difference", "K", field="thermometer")
+        if not 0 < step <= 10:
+            raise Refused("thermometer", self.thermometer, "a step above 0 and up to 10 K", "0.1")
+        return step
+
+
+class TightnessIn(AskedIn):
+    readings: tuple[ReadingIn, ...] = Field(description="the hold, its settling over: at, pressure, temp_c, baro")
+    medium: str = Field(default="air", description="air, nitrogen, carbon dioxide, inert gas or gas (air)")
+    let_by: tuple[ReadingIn, ...] = Field(default=(), description="the let-by check at 7 to 10 mbar, a minute (none)")
+    no_supply: bool = Field(
+        default=False, description="true where no supply is connected, so nothing can let by (false)"
     )
 
 
@@ -66,61 +120,70 @@ class TightnessIn(Input):
         "volume": 12,
         "readings": [{"at": 0, "pressure": 20.5}, {"at": 2, "pressure": 20.5}],
         "gauge": {"resolution": 0.1, "range": 100, "kind": "electronic"},
+        "let_by": [{"at": 0, "pressure": 8.0}, {"at": 1, "pressure": 8.0}],
     },
     LICENSED,
 )
 def gas_tightness(said: TightnessIn) -> dict[str, Any]:
-    """{verdict: pass|fail|proves nothing, corrected_drop_pa, permitted_drop_pa, smallest_leak_l_h, why, text, working}.
-    Raises Refused."""
-    found = proof.tightness(
-        said.test,
-        parse(said.volume, "volume", "L", field="volume") * 1000,
-        _points(said.readings, "readings"),
-        said.gauge.read(),
-        medium=said.medium,
-        largest_mm=28.0 if said.largest_mm is None else mm(said.largest_mm, "largest_mm"),
-        meter=said.meter,
-        existing=said.existing,
-        let_by=_points(said.let_by, "let_by") if said.let_by else (),
-        working_pa=0.0 if said.working is None else pascal(said.working, "working"),
+    """{verdict: pass|fail|proves nothing, corrected_drop_pa, permitted_drop_pa, least_drop_pa, sight_pa,
+    smallest_leak_l_h, why, text, working}. Raises Refused."""
+    proof.check_medium(said.medium)
+    readings = _readings(said.readings, "readings")
+    if len(readings) < 2:
+        raise Refused("readings", f"{len(readings)}", "two readings or more of the hold", "0 and 2 minutes")
+    rule = replace(said.rule(), settle_min=0.0)
+    let_by = _readings(said.let_by, "let_by") if said.let_by else []
+    found = judge(
+        rule,
+        Evidence(
+            readings,
+            said.gauge.read(),
+            said.step_k(),
+            [((one.at - let_by[0].at).total_seconds() / 60, one.pressure_pa) for one in let_by],
+            said.no_supply,
+            said.medium,
+        ),
     )
-    why = "; ".join(found.why)
+    baro_pa = next((one.baro_pa for one in readings if one.baro_pa), STANDARD_PA)
+    leak = smallest_leak_l_h(rule.volume_l, found.least_drop_pa, found.hold_min, baro_pa)
+    why = "; ".join((*found.reasons, *found.remarks))
     return {
         "verdict": found.outcome,
-        "corrected_drop_pa": round(found.corrected_drop_pa, 4),
-        "permitted_drop_pa": round(found.permitted_drop_pa, 4),
-        "smallest_leak_l_h": round(found.smallest_leak_l_h, 6) if math.isfinite(found.smallest_leak_l_h) else None,
+        "corrected_drop_pa": round(found.drop_pa, 4),
+        "permitted_drop_pa": round(found.permitted_pa, 4),
+        "least_drop_pa": round(found.least_drop_pa, 4),
+        "sight_pa": round(found.sight_pa, 4),
+        "smallest_leak_l_h": round(leak, 6) if math.isfinite(leak) else None,
         "why": why,
         "text": f"{found.outcome}: {why}",
-        "working": [step.as_dict() for step in found.working],
+        "working": [step.as_dict() for step in found.steps],
     }
 
 
-def _points(readings: Sequence[ReadingIn], field: str) -> list[proof.Point]:
-    """Readings with minutes from the first. Raises Refused."""
-    found: list[tuple[float, ReadingIn]] = []
-    timed = [isinstance(one.at, str) and not _number(one.at) for one in readings]
+def _readings(said: Sequence[ReadingIn], field: str) -> list[Reading]:
+    """Readings by the time they were made; minutes count from a start of their own. Raises Refused."""
+    found: list[Reading] = []
+    timed = [isinstance(one.at, str) and not _number(one.at) for one in said]
     if any(timed) and not all(timed):
         raise Refused(field, "minutes and times mixed", "all in minutes, or all as times", "0 and 2")
-    for one in readings:
-        if isinstance(one.at, str) and not _number(one.at):
-            try:
-                at = datetime.fromisoformat(one.at.replace("Z", "+00:00"))
-            except ValueError:
-                raise Refused(field, one.at, "minutes, or a time", "2026-03-01T10:00") from None
-            found.append((at.timestamp() / 60 if at.tzinfo else (at - datetime(2000, 1, 1)).total_seconds() / 60, one))
+    for one, time in zip(said, timed, strict=True):
+        if time:
+            at = read_time(str(one.at), found[-1].at if found else None, None, field)
         else:
-            found.append((float(one.at), one))
-    start = min((at for at, _ in found), default=0.0)
-    return [
-        proof.Point(
-            at - start,
-            pascal(one.pressure, "pressure"),
-            None if one.temp_c is None else parse(one.temp_c, "temperature", "C", field="temp_c"),
-            None if one.baro is None else pascal(one.baro, "baro"),
+            minutes = float(one.at)
+            if not 0 <= minutes <= 1e6:
+                raise Refused(field, one.at, "minutes from 0 to a million", "2")
+            at = START + timedelta(minutes=minutes)
+        found.append(
+            Reading(
+                at,
+                pascal(one.pressure, "pressure"),
+                None if one.temp_c is None else parse(one.temp_c, "temperature", "C", field="temp_c"),
+                None if one.baro is None else pascal(one.baro, "baro"),
+                None if one.temp_c is None else digit_step_k(as_read(one.temp_c)),
+            )
         )
-        for at, one in sorted(found, key=lambda pair: pair[0])
-    ]
+    return sorted(found, key=lambda one: one.at)
 
 
 def _number(text: str) -> bool:
@@ -172,10 +235,7 @@ def purge(said: PurgeIn) -> dict[str, Any]:
     }
 
 
-class TestPlanIn(Input):
-    test: TestName = Field(description="british, continental, code, inspector or overnight")
-    volume: Quantity = Field(description="of the pipe under test; L, or text with a unit")
-    gauge: GaugeIn = Field(description="resolution, range, kind")
+class TestPlanIn(AskedIn):
     hours: float | None = Field(default=None, description="how long it is meant to stand (what the practice asks)")
     temp_swing_k: float = Field(default=0.0, description="how far the pipe's temperature may move unread, K (0)")
 
@@ -193,17 +253,24 @@ class TestPlanIn(Input):
     LICENSED,
 )
 def test_plan(said: TestPlanIn) -> dict[str, Any]:
-    """{smallest_leak_l_h, hidden_leak_l_h, hold_min, text, working}. Raises Refused."""
-    volume = parse(said.volume, "volume", "L", field="volume") * 1000
-    found = proof.planned(said.test, volume, said.gauge.read(), said.hours, said.temp_swing_k)
+    """{smallest_leak_l_h, hidden_leak_l_h, hold_min, prevents, text, working}; prevents: why no pass is possible,
+    whatever is read. Raises Refused."""
+    rule, gauge = said.rule(), said.gauge.read()
+    found = proof.planned(rule, gauge, said.hours, said.temp_swing_k)
+    step_k = said.step_k()
+    amiss = list(prevents(rule, gauge, LOGGED_K if step_k is None else step_k))
+    if said.hours is not None and said.hours * 60 < rule.hold_min:
+        amiss.append(f"{said.hours:g} hours are shorter than the {rule.hold_min:.0f} minutes of the hold")
     stands = f"it stands {found.hold_min:.0f} minutes after {found.settle_min:.0f}"
     text = f"Sees {found.smallest_leak_l_h:.3g} L/h and more; {stands}"
     if said.temp_swing_k:
         text += f"; a swing of {said.temp_swing_k:g} K that nobody reads could hide {found.hidden_leak_l_h:.3g} L/h"
+    text += f". No pass is possible so: {'; '.join(amiss)}" if amiss else ""
     return {
         "smallest_leak_l_h": round(found.smallest_leak_l_h, 6),
         "hidden_leak_l_h": round(found.hidden_leak_l_h, 6),
         "hold_min": found.hold_min,
+        "prevents": amiss,
         "text": f"{text}.",
         "working": [step.as_dict() for step in found.working],
     }

@@ -30,6 +30,9 @@ from tests.core.gas.test_sizing import judged
 from tests.core.gas.test_tightness import campaign as gauges
 from tests.core.test_sticks import demo_lists, drawn_case, least_cost, random_case
 from tests.core.test_stubs3d import searched
+from tests.core.test_valves import sentences
+from tests.core.test_verdict import campaign as judged_twice
+from tests.core.test_verdict import sequences
 from tests.counts import LONG
 from tests.jobs import whole
 
@@ -146,11 +149,36 @@ def sticks(seed: int, count: int) -> Found:
     return heard, wrong
 
 
+def verdicts(seed: int, count: int) -> Found:
+    """Random tests of every school judged twice: no pass another judge would not give, no fail of a sound settled
+    pipe."""
+    found = judged_twice(seed, count)
+    names = ("pass", "fail", "proves nothing", "sound passed")
+    return Counter({name: found[name] for name in names}), [
+        str(one) for one in (*found["wrong"], *found["sound failed"])
+    ]
+
+
+def standings(seed: int, count: int) -> Found:
+    """Sequences of tests and changes: what is proved equals a brute-force fold."""
+    compared, wrong = sequences(seed, count)
+    return Counter({"compared": compared}), [str(one) for one in wrong]
+
+
+def valves(seed: int, count: int) -> Found:
+    """Sentences that say what a valve shuts, on random houses, against a flood."""
+    looked, wrong = sentences(seed, count)
+    return Counter({"sentences": looked}), wrong
+
+
 CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "five doors": (five_doors, 1_500),
     "edits": (edits, 60_000),
     "gas": (gas, 2_000),
     "gauge": (gauge, 500),
+    "verdicts": (verdicts, 3_000),
+    "standings": (standings, 2_000),
+    "valves": (valves, 60),
     "stubs": (stubs, 2_000),
     "assemblies": (assemblies, 2_000),
     "sticks": (sticks, 4_000),

@@ -6,7 +6,6 @@ import io
 import json
 import sqlite3
 import zipfile
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, date, datetime
 from typing import Any
@@ -27,7 +26,7 @@ from ..core.work.made import made_of
 from ..core.work.open_ends import open_ends
 from ..core.work.records import CHECK_WORDS, JointState, Record, checks_of, joint_states, ticked
 from ..core.work.small import sheets_of
-from ..core.work.standing import KeptTest, SectionProof
+from ..core.work.standing import KeptTest, SectionProof, joints_said
 from ..core.work.steps import PackSection, Reminder
 from ..drawing import svg
 from ..drawing.faces import missing_signs, texts_in
@@ -158,6 +157,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
                 "passed": one.passed,
                 "standing": one.standing,
                 "said": _standing_said(design, one, len(one.section.joints.keys() - made.joints)),
+                "plain": _plainly(one),
                 "running": one.running,
                 "tests": [_test_row(test) for test in one.tests],
             }
@@ -196,22 +196,25 @@ def _target(one: SectionProof) -> str:
     return pressure_said(pa, unit) if pa else "the pressure of the procedure"
 
 
-MOST_NAMED = 8  # joints named one by one
-
-
-def by_run(labels: Sequence[str]) -> str:
-    """Joints by their labels, or where they are many how many of each run."""
-    if len(labels) <= MOST_NAMED:
-        return ", ".join(labels)
-    runs = Counter(label.rpartition("-")[0] for label in labels)
-    return ", ".join(f"{count} of {run}" for run, count in runs.items())
+def _plainly(one: SectionProof) -> str:
+    """How a section stands, for who lives with it."""
+    stood = next((test for test in one.tests if test.stands), None)
+    if one.running:
+        return "in test now"
+    if one.standing == "proved":
+        return f"tested and tight on {stood.record.made_at[:10]}" if stood else "filled and seen dry"
+    return {
+        "failed": "its last test failed: tested again before it is used",
+        "changed": "changed since it was tested: tested again before it is used",
+        "never": "not tested yet",
+    }[one.standing]
 
 
 def _standing_said(design: Design, one: SectionProof, not_made: int) -> str:
     """How a section stands, in words: what no whole pass proves now is never said proved, and what is not made, or was
     not measured, is said beside it."""
     stood = next((test for test in one.tests if test.stands), None)
-    unproved = by_run([design.joint_labels[key] for key in one.unproved])
+    unproved = joints_said([design.joint_labels[key] for key in one.unproved])
     if one.running:
         words = "in test now: not proved"
     elif one.standing == "proved":

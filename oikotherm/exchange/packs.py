@@ -143,7 +143,7 @@ def _customer(facts: _Facts) -> Story:
         story += [text_of("Still to be done", HEAD), *(text_of(f"- {line}", LARGE) for line in waits)]
     if pack["proofs"]:
         story.append(text_of("What was tested", HEAD))
-        story += [text_of(f"- {one['title']}: {one['said']}", LARGE) for one in pack["proofs"]]
+        story += [text_of(f"- {one['title']}: {one['plain']}", LARGE) for one in pack["proofs"]]
     story += [Spacer(1, 6), Drawing(draw(design, look), width)]
     story += [text_of("Flow solid, return dashed; letters are those of the list of valves.", SMALL)]
     story += [text_of("Where to shut it off", HEAD)]

@@ -8,7 +8,9 @@ from typing import Any
 
 from flask import Blueprint, request
 
+from ..core.errors import Refused
 from ..core.services import spec
+from ..core.work.drain_down import drain_down
 from ..core.work.end_of_day import end_of_day
 from ..core.work.house_view import SAYS, asked, named, piece_states, valve_names
 from ..core.work.isolation import Isolation, isolate, shutting
@@ -80,10 +82,19 @@ def _house(frame: Frame) -> dict[str, Any]:
         "valves": [(key, words, key in now_shut, key in house.shut_as_a_rule) for key, words in names.items()],
         "shut": shut,
         "found": found,
+        "runs_out": _runs_out(frame, place) if place and found is not None else None,
         "to_shut": named(house, found.valves, names) if found is not None else [],
         "to_open": named(house, found.opens, names) if found is not None else [],
         "stays": named(house, found.stays, names) if found is not None else [],
     }
+
+
+def _runs_out(frame: Frame, place: str) -> float | None:
+    """What comes when a place is opened at its lowest end [L]; None where no water stands."""
+    try:
+        return drain_down(frame.design, place).litres
+    except Refused:
+        return None
 
 
 def _said(frame: Frame, place: str) -> str:

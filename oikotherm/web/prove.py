@@ -17,7 +17,7 @@ from ..core.work.isolation import relights
 from ..core.work.open_ends import open_ends
 from ..core.work.readings import kept_in, read_readings
 from ..core.work.records import in_order, joint_states, missing_checks
-from ..core.work.standing import SAYS, SectionProof
+from ..core.work.standing import SAYS, SectionProof, joints_said
 from ..core.work.steps import CommissionLine
 from ..core.work.suspicion import suspects, test_map
 from ..core.work.verdict import TestRule
@@ -59,7 +59,7 @@ def _prove(frame: Frame) -> dict[str, Any]:
                 "passed": one.passed,
                 "stands": SAYS[one.standing],
                 "running": one.running or one.section.key in now,
-                "pressure": target_said(one.rule),
+                "pressure": "its cold pressure, seen dry," if one.by_sight else target_said(one.rule),
                 "medium": one.kind.medium,
                 "joints": len(one.section.joints),
             }
@@ -150,20 +150,23 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
         "stands": SAYS[shown.standing],
         "instruments": instruments,
         "prevents": prevented(rule, first, None) if rule.target_pa else rule.unfit,
+        "media": (*kind.media, "gas") if rule.gas_too and kind.media else kind.media,
+        "medium": kind.variant_media.get(variant, kind.medium),
         "asks_temp_unit": rule.unit == "psi",
         "temp_unit": temp_unit(frame.uid),
         "section": section,
         "kind": kind,
         "rule": rule,
         "words": words,
-        "steps": [step.format(**words) for step in kind.steps],
+        "steps": [step.format(**words) for step in kind.variant_steps.get(variant, kind.steps)],
         "tests": shown.tests,
         "waiting": waiting,
         "wet": len(wet),
         "blank": blank,
         "missing": len(missing),
         "passed": shown.passed,
-        "unproved": [design.joint_labels[key] for key in shown.unproved],
+        "unproved": joints_said([design.joint_labels[key] for key in shown.unproved]),
+        "by_sight": shown.by_sight,
         "out": kind.keeps_out(design, section, rule) if kind.keeps_out else (),
         "sees": kind.can_see(rule, gauge_of(first), first["name"]) if kind.can_see and first and rule.target_pa else (),
         "failed": shown.standing == "failed",
@@ -181,7 +184,8 @@ def _whole(frame: Frame, shown: SectionProof) -> dict[str, Any]:
             }
             for one in suspects(design, shown, states)[:MOST_SUSPECTS]
         ],
-        "example": f"10:00, {pressure_said(rule.target_pa, rule.unit)}" + (", 18.5 C" if rule.temperatures else ""),
+        "example": f"10:00, {pressure_said(rule.target_pa, rule.unit) if rule.target_pa else '37 mbar'}"
+        + (", 18.5 C" if rule.temperatures else ""),
     }
 
 

@@ -14,7 +14,7 @@ from ..core.quantity import PA_PER_BAR, parse
 from ..core.work.readings import Speech, canonical, kept_in, read_readings, speech_of
 from ..core.work.records import joint_states
 from ..core.work.standing import SectionProof
-from ..core.work.verdict import Gauge, TestRule, gauge_unfit, prevents, said, thermometer_unfit
+from ..core.work.verdict import Gauge, TestRule, gauge_unfit, most_temp_step_k, prevents, said, thermometer_unfit
 from ..store import people as people_store
 from . import db
 from .frame import Frame
@@ -59,7 +59,8 @@ def instruments_for(rule: TestRule) -> dict[str, Any]:
     for row in people_store.thermometers(conn):
         why = thermometer_unfit(rule, finest, row["resolution_k"]) if finest else []
         (too_coarse if why else thermometers).append((row, "; ".join(why) or calibration_said(row, today)))
-    return {"gauges": fit, "thermometers": thermometers, "not_fit": [*unfit, *too_coarse]}
+    finest_k = most_temp_step_k(rule, finest) if finest else None
+    return {"gauges": fit, "thermometers": thermometers, "not_fit": [*unfit, *too_coarse], "most_step_k": finest_k}
 
 
 # --- what was typed ---------------------------------------------------------------------------------------------------

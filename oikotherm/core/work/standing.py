@@ -7,6 +7,7 @@ test that proves nothing changes nothing, nor does one that was withdrawn with a
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -72,6 +73,17 @@ class SectionProof:
         return self.standing == "proved"
 
 
+MOST_NAMED = 8  # joints named one by one
+
+
+def joints_said(labels: Sequence[str]) -> str:
+    """Joints by their labels, or where they are many how many of each run."""
+    if len(labels) <= MOST_NAMED:
+        return ", ".join(labels)
+    runs = Counter(label.rpartition("-")[0] for label in labels)
+    return ", ".join(f"{count} of {run}" for run, count in runs.items())
+
+
 def section_proofs(
     design: Layout, sections: Iterable[TestSection], records: Iterable[Record], mark: str
 ) -> tuple[SectionProof, ...]:
@@ -94,7 +106,8 @@ def section_proofs(
                 standing = "never" if unproved else "proved"
             shown = tuple(one for one in reversed(kept) if not one.record.body.get("running"))
             running = any(one.record.body.get("running") for one in kept)
-            found.append(SectionProof(section, kind, kind.rule(design, section), standing, shown, unproved, running))
+            rule = kind.rule(design, section)
+            found.append(SectionProof(section, kind, rule, standing, shown, unproved, running, by_sight))
     return tuple(found)
 
 

@@ -103,12 +103,12 @@ class TestKind(Generic[D]):
     step_title, step_where, hold, tools: of the step of the plan; looked_dry: whether every joint is wiped and marked
     dry; variants: the ways to test a section, (id, title), the usual one first, none where there is one; variant_rule:
     what a section is tested with by one of them, with what was said to what it asks; asks: that, by variant; media:
-    what it may be done with besides the usual; variant_media: what a variant is done with, where it is another;
-    check_medium: refuses what a section is never tested with; keeps_out: the stations of a section that must be out of
-    its test, (id, how and why); by_sight: whether a section is not held at a pressure at all, but filled and seen dry;
-    can_see: what a test by a rule can say before anybody pumps, by the gauge; as_kept: the rule of a test that was kept
-    before its rule was kept with it; enough: whether a kept test (its body) was at a pressure that the section still
-    asks for."""
+    what it may be done with besides the usual; variant_steps: how a variant is done, where otherwise; variant_media:
+    what a variant is done with, where it is another; check_medium: refuses what a section is never tested with;
+    keeps_out: the stations of a section that must be out of its test, (id, how and why); by_sight: whether a section is
+    not held at a pressure at all, but filled and seen dry; can_see: what a test by a rule can say before anybody pumps,
+    by the gauge; as_kept: the rule of a test that was kept before its rule was kept with it; enough: whether a kept
+    test (its body) was at a pressure that the section still asks for."""
 
     id: str
     service: str
@@ -125,6 +125,7 @@ class TestKind(Generic[D]):
     looked_dry: bool = True
     variants: Callable[[D, Any], tuple[tuple[str, str], ...]] | None = None
     variant_rule: Callable[[D, Any, str, Mapping[str, Any]], TestRule] | None = None
+    variant_steps: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     asks: Mapping[str, tuple[TestAsk, ...]] = field(default_factory=dict)
     media: tuple[str, ...] = ()
     variant_media: Mapping[str, str] = field(default_factory=dict)

@@ -26,6 +26,7 @@ PERCEPTIBLE_PA = {"water": 25.0, "electronic": 20.0, "mechanical": 20.0}  # Brit
 RANGE_TIMES = 5.0  # the range of a mechanical gauge at most so many times the test pressure
 LONG_MIN, UNREAD_BARO_PA = 360.0, 1000.0  # a hold that long asks temperature and barometer; what one unread may move
 WATER_PA_K = 2.5e5  # pipe full of water: up to so much a kelvin
+ROUNDED = 0.05  # of a step: what figures are rounded to as they are entered and typed
 OVER = 1.05  # typ: pumped a little over is no other test
 LOGGED_K = 0.1  # step of a thermometer that nobody said
 LOGGED_BARO_PA = 10.0
@@ -164,14 +165,20 @@ def gauge_unfit(rule: TestRule, gauge: Gauge, pressure_pa: float = 0.0) -> list[
     return found
 
 
+def most_temp_step_k(rule: TestRule, gauge: Gauge) -> float | None:
+    """The coarsest step of a thermometer with which a pass is possible [K]; None where any does."""
+    if not rule.temperatures or rule.phase != "gas" or not rule.corrected:
+        return None
+    return least_drop_pa(rule, gauge) / 4 / per_kelvin_pa(rule.target_pa, 20.0)
+
+
 def thermometer_unfit(rule: TestRule, gauge: Gauge, temp_step_k: float) -> list[str]:
     """Why no pass is possible with a thermometer, where the temperature has to be read and the gas is corrected by
     it."""
-    if not rule.temperatures or rule.phase != "gas" or not rule.corrected:
+    most_k = most_temp_step_k(rule, gauge)
+    if most_k is None or temp_step_k <= most_k:
         return []
     unsure_pa = 2 * temp_step_k * per_kelvin_pa(rule.target_pa, 20.0)
-    if unsure_pa <= least_drop_pa(rule, gauge) / 2:
-        return []
     return [_too_unsure(rule, unsure_pa, least_drop_pa(rule, gauge), f"{temp_step_k:.2g} K at each end")]
 
 
@@ -203,14 +210,14 @@ class _Held:
 
     def loses(self, permitted_pa: float, step_pa: float) -> bool:
         """Whether it lost more than may be: the last digit alone makes no leak."""
-        limit = permitted_pa * (1 + 1e-6)
+        limit = permitted_pa + ROUNDED * step_pa
         most = max(self.line_pa - self.error_pa, self.ends_pa - self.scatter_pa)
-        return most > limit and self.moved_pa > step_pa * (1 + 1e-6)
+        return most > limit and self.moved_pa > step_pa * (1 + ROUNDED)
 
     def rises(self, step_pa: float) -> bool:
         """Whether it rose by more than a step."""
         most = max(-self.line_pa - self.error_pa, -self.ends_pa - self.scatter_pa)
-        return most > step_pa * (1 + 1e-6)
+        return most > step_pa * (1 + ROUNDED)
 
 
 def _held(minutes: Sequence[float], values: Sequence[float]) -> _Held:

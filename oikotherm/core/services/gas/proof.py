@@ -55,6 +55,22 @@ ASKS = {
     ),
 }
 """What the ways to test gas ask; the figures of another procedure have no default."""
+STEPS = {
+    "existing": (
+        "Appliances stay connected, every control and pilot off; no smell of gas anywhere.",
+        "Let-by at the meter valve at 7 to 10 mbar for a minute; any rise fails: made safe and reported before any "
+        "retest.",
+        "Raise to {target} with the gas itself. Leave it {settle}, then hold it {hold}: no more lost than meter and "
+        "pipe permit.",
+        "A smell of gas fails it whatever the gauge says.",
+    ),
+    "procedure": (
+        "What the procedure asks, step by step, by the licensed person; regulators, meters and valves out of it.",
+        "Never below the working pressure of the section, never above what the weakest part in it stands.",
+        "With working gas in it every joint is soaped, also those near by that were not worked on.",
+    ),
+}
+"""How tests other than of new pipe are done."""
 
 
 def _network(design: Layout, section: TestSection) -> GasNetwork | None:
@@ -251,6 +267,8 @@ TIGHTNESS = TestKind(
     variants=_variants,
     variant_rule=_variant_rule,
     asks=ASKS,
+    variant_steps=STEPS,
+    variant_media={"existing": "gas"},
     as_kept=_as_kept,
     enough=_enough,
 )

@@ -191,8 +191,10 @@ def _american(common: TestRule, test: Test, working_pa: float, tube: bool) -> Te
 def _said(common: TestRule, procedure: Procedure | None, working_pa: float, tube: bool, practice: str) -> TestRule:
     """By another procedure: pressure, hold and what may be lost are those of the licensed person."""
     unit = "psi" if practice == "north-american" else "mbar"
+    fine, water = FINE_PA.get(practice, (AMERICAN_FINE_PA, AMERICAN_FINE_PA))
     if procedure is None or not procedure.name.strip():
-        return replace(common, unit=unit, unfit=(UNSAID,), source="no figures here: the licensed person says them")
+        source = "no figures here: the licensed person says them"
+        return replace(common, unit=unit, coarsest_pa=fine, water_pa=water, unfit=(UNSAID,), source=source)
     if not 0 < procedure.target_pa <= 1e7:
         raise Refused("pressure", f"{procedure.target_pa:g} Pa", "a test pressure above 0 and up to 100 bar", "37 mbar")
     if procedure.target_pa < working_pa * (1 - 1e-6):
@@ -218,7 +220,6 @@ def _said(common: TestRule, procedure: Procedure | None, working_pa: float, tube
             "what may be lost, below the test pressure",
             "0.25 mbar",
         )
-    fine, water = FINE_PA.get(practice, (AMERICAN_FINE_PA, AMERICAN_FINE_PA))
     if practice == "north-american" and procedure.target_pa > FINE_UP_TO_PA * 1.0001:
         fine = water = AMERICAN_COARSE_PA
     return replace(

@@ -235,7 +235,7 @@ def keep_test(uid: str) -> Any:
         text = typed_readings(frame, rule.unit, form)
         if not read_readings(text, kept_in(rule.unit)):
             asked_for = "lines with time, pressure, temperature"
-            raise Refused("readings", text, asked_for, frame.data["proof"]["example"])
+            raise Refused("readings", form.get("readings", "") or "nothing", asked_for, frame.data["proof"]["example"])
         body = body_of(frame, shown, records_here(uid), text, form)
         record = {
             "uuid": form.get("uuid", ""),

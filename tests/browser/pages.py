@@ -57,7 +57,7 @@ class BrowserCase(unittest.TestCase):
         self.addCleanup(context.close)
         context.add_init_script(COUNT)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(60_000)
         page.on("console", lambda message: self.said.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: self.said.append(str(error)))
         return page

@@ -122,4 +122,4 @@ class JourneyTest(BrowserCase):
             page.keyboard.press("Enter")
         self.go(f"/jobs/{uid}/handover")
         filled = page.locator("#stages li.filled .name").all_inner_texts()
-        self.assertEqual(filled, ["Survey", "Pace-out", "Sizes", "Joints", "Make", "Hand over"])
+        self.assertEqual(filled, ["Survey", "Pace-out", "Sizes", "Hand over"])

@@ -25,7 +25,7 @@ class LiveTest(BrowserCase):
         page = self.page
         self.ordinary.append("ERR_")  # the server is away for a while
         self.go(PROVE)
-        page.select_option("select[name=variant]", "british")
+        page.locator("[name=no_supply]").check()
         page.select_option(
             "#test-form select[name=gauge]",
             index=page.evaluate(

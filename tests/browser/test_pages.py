@@ -165,7 +165,7 @@ class CrawlTest(BrowserCase):
     def comes(self, page, named):
         """Whether a control is there, or comes within a while, as what follows the page does."""
         try:
-            page.wait_for_function(self.NAMED, arg=named, timeout=8_000)
+            page.wait_for_function(self.NAMED, arg=named, timeout=60_000)
         except PlaywrightTimeout:
             return False
         return True
@@ -195,7 +195,7 @@ class CrawlTest(BrowserCase):
             control.select_option(control.evaluate("e => [...e.options].find(o => o.value !== e.value).value"))
         else:
             try:
-                control.click(timeout=10_000 if anew else 500)
+                control.click(timeout=60_000 if anew else 500)
             except PlaywrightError:
                 if anew:
                     raise
@@ -207,6 +207,13 @@ class CrawlTest(BrowserCase):
                     return ""
             except PlaywrightError:
                 return ""  # the page is on its way to another address
+        if anew:  # dead only once the page is idle
+            try:
+                page.wait_for_load_state("networkidle")
+                if given or page.evaluate(self.STATE) != before:
+                    return ""
+            except PlaywrightError:
+                return ""
         return f"{path}: {name}"
 
     LINKS = """all => all.map(e => {

@@ -7,17 +7,22 @@ from __future__ import annotations
 import random
 import unittest
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
+from oikotherm.core.context import Context
 from oikotherm.core.design import derive
+from oikotherm.core.errors import Refused
+from oikotherm.core.job.commands import apply
 from oikotherm.core.services.gas.tightness import rule_of
 from oikotherm.core.work.readings import canonical, read_readings, speech_of
 from oikotherm.core.work.records import Record
 from oikotherm.core.work.sections import sections_of, state_mark
 from oikotherm.core.work.standing import section_proofs
 from oikotherm.core.work.verdict import Evidence, Gauge, TestRule, judge
-from tests.jobs import whole
+from oikotherm.exchange.pack import pack_of
+from tests.core.test_memory import edits
+from tests.jobs import CATALOGUE, whole
 from tests.proving import passed, readings
 
 PSI, AIR = 6894.757293168, 101_325.0
@@ -320,10 +325,66 @@ def _test(section: Any, design: Any, what: str, covers: dict[str, str], step: in
     return Record(f"{step}", "test", good.key, good.label, 1, f"2026-03-{step + 1:02d}T10:00:00Z", "site lead", body)
 
 
+def everywhere(seed: int, count: int) -> tuple[int, list[Any]]:
+    """Sequences of tests and edits on the demos: how many standings were compared with a brute-force fold, and where
+    what is proved, the stage, or the packs say otherwise."""
+    rng, compared, wrong = random.Random(seed), 0, []
+    context = Context()
+    for number in range(count):
+        job = whole(rng.choice(("lockhouse", "fernhollow", "olmo-vecchio")))
+        design = derive(job, context)
+        records: list[Record] = []
+        tests: list[tuple[str, dict[str, str]]] = []
+        for step in range(rng.randint(2, 7)):
+            if rng.random() < 0.4:
+                for command in edits(job, rng):
+                    try:
+                        job = apply(job, command, CATALOGUE, context.memory)
+                    except Refused:
+                        continue
+                    break
+                design = derive(job, context)
+                continue
+            section = rng.choice(section_proofs(design, sections_of(design), [], state_mark(design)))
+            what = rng.choice(("pass", "pass", "fail", "abandoned", "withdrawn", "nothing"))
+            covers = dict(section.section.joints)
+            records.append(_test(section, design, what, covers, step))
+            tests.append((what, covers))
+        compared += 1
+        wrong += [(number, said) for said in _disagreements(design, records, tests)]
+    return compared, wrong
+
+
+def _disagreements(design: Any, records: list[Record], tests: list[tuple[str, dict[str, str]]]) -> list[str]:
+    """Where standings, stage and packs differ from the fold, and from each other."""
+    found = []
+    proofs = section_proofs(design, sections_of(design), records, state_mark(design))
+    pack = pack_of(design, 1, records, date(2026, 4, 1))
+    for one, row in zip(proofs, pack["proofs"], strict=True):
+        joints = dict(one.section.joints)
+        proved = brute(joints, tests)
+        if joints.keys() - set(one.unproved) != proved:
+            found.append(f"{one.section.key}: {len(proved)} of {len(joints)} by the fold, {len(one.unproved)} unproved")
+        whole_ = proved == joints.keys()
+        says = (one.passed, row["passed"], "proved on" in row["said"], "tight" in row["plain"])
+        if set(says) != {whole_}:
+            found.append(f"{one.section.key}: {whole_} by the fold, {says}")
+        shown = [test for test in row["tests"] if test["stands"]]
+        if bool(shown) != bool(proved) or any(test["outcome"] != "pass" for test in shown):
+            found.append(f"{one.section.key}: certificates {len(shown)} for {len(proved)} joints")
+    if pack["complete"] and not all(one.passed for one in proofs):
+        found.append("complete without its proofs")
+    return found
+
+
 class StandingTest(unittest.TestCase):
     def test_what_is_proved_equals_a_brute_force_fold(self) -> None:
         compared, wrong = sequences(739948, 100)
         self.assertEqual((compared, wrong), (100, []))
+
+    def test_page_stage_and_packs_say_the_same_through_tests_and_edits(self) -> None:
+        compared, wrong = everywhere(739948, 40)
+        self.assertEqual((compared, wrong), (40, []))
 
 
 if __name__ == "__main__":

@@ -22,7 +22,7 @@ MOST_TRIED = 60  # remedies that `check` tries, from the first finding on
 PORT, MOST_PORT = 8420, 65_535
 LIMITS: dict[str, Any] = {
     "threads": 6,
-    "max_request_body_size": 8_500_000,  # a little over what the application reads, which says so more kindly
+    "max_request_body_size": 64_000_000,  # far over what the application reads, so that it is there to say so
     "max_request_header_size": 65_536,
     "connection_limit": 1_000,
     "asyncore_use_poll": True,  # select() ends at 1,024 file numbers

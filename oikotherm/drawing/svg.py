@@ -34,7 +34,7 @@ SHAPES = {
     "clamp": "M-3-6H3V6H-3ZM0 6V14M-4 14H4M-2.5 16.5H2.5",
     "gone": "M-5-5L5 5M-5 5L5-5",
 }
-PLAIN = re.compile(r"[^UPRIGHT = <>\"\n\r\t]*")
+PLAIN = re.compile(r"[^&<>\"\n\r\t]*")
 UPRIGHT = {"drain", "vent", "endon", "safety", "vessel", "filling", "clamp", "label"}
 
 

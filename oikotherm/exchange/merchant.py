@@ -6,23 +6,28 @@ Asked with POST /quote and {"items": [{"item", "title"}]}, it answers {"merchant
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import http.client
 import json
 import re
-import urllib.error
+import socket
+import threading
 import urllib.parse
-import urllib.request
 from collections.abc import Callable, Iterable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
 from ..core.catalogue import Catalogue, standard
-from ..core.errors import Refused
+from ..core.errors import Refused, shorten
 from ..core.making.order import Line, alternatives
+from ..core.reading import read_json
 from ..core.supply import Price
 
 TIMEOUT_S = 10
 MOST_BYTES = 2_000_000
+MOST_QUOTES = 20_000
+EXAMPLE = '{"quotes": [{"item": "cap-elbow-22", "price": 1.15}]}'
 USUAL = "http://127.0.0.1:8430"
 HERE = ("127.0.0.1", "localhost", "::1")
 PER_METRE = {"copper": 7.5, "steel": 6.0, "plastic": 2.6, "multilayer": 2.9}
@@ -42,26 +47,69 @@ BY_WORD = (
 
 
 def ask(url: str, lines: Iterable[Line]) -> tuple[str, list[Price]]:
-    """The prices of lines of an order: (the merchant's name, what it quoted). Raises Refused: an address that is not on
-    this machine, no answer, an answer that is none."""
-    parts = urllib.parse.urlsplit(url.strip())
-    if parts.scheme != "http" or parts.hostname not in HERE:
-        raise Refused("merchant", url, "the address of the stand-in on this machine", USUAL)
-    items = [{"item": line.item, "title": line.title} for line in lines]
-    request = urllib.request.Request(  # noqa: S310 - the address was checked
-        f"http://{parts.netloc}/quote", json.dumps({"items": items}).encode(), {"Content-Type": "application/json"}
-    )
+    """The prices of lines of an order: (the merchant's name, what it quoted of them). Raises Refused: an address that
+    is not on this machine, no answer within the time for all of it, an answer that is none or too long. It is led to no
+    other address, and nothing that was not asked for is kept."""
+    host, port = _address(url)
+    items = {line.item: line.title for line in lines}
+    asked = json.dumps({"items": [{"item": item, "title": title} for item, title in items.items()]}).encode()
+    said = read_json(_answer(url, host, port, asked), "merchant", EXAMPLE)
+    quotes = said.get("quotes") if isinstance(said, dict) else None
+    if not isinstance(quotes, list):
+        raise Refused("merchant", url, f"an answer with quotes: {EXAMPLE}", USUAL)
+    found: dict[str, Price] = {}
+    for one in quotes[:MOST_QUOTES]:
+        try:
+            price = _quote(one)
+        except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
+            raise Refused("merchant", shorten(one), f"quotes such as {EXAMPLE}", USUAL) from None
+        if price.item in items:
+            found[price.item] = price
+    return str(said.get("merchant", "merchant"))[:60], list(found.values())
+
+
+def _address(url: str) -> tuple[str, int]:
+    """Host and port of an address on this machine. Raises Refused."""
     try:
-        with urllib.request.urlopen(request, timeout=TIMEOUT_S) as answer:  # noqa: S310
-            said = json.loads(answer.read(MOST_BYTES))
-        quotes = [_quote(one) for one in said["quotes"]]
-        return str(said.get("merchant", "merchant"))[:60], quotes
-    except (urllib.error.URLError, OSError):
-        raise Refused(
-            "merchant", url, "a merchant that answers; start the stand-in with oikotherm sim merchant", USUAL
-        ) from None
-    except (ValueError, KeyError, TypeError, AttributeError):
-        raise Refused("merchant", url, 'an answer with quotes: {"quotes": [{"item", "price"}]}', USUAL) from None
+        parts = urllib.parse.urlsplit(url.strip())
+        port = parts.port or 80
+    except ValueError:
+        parts, port = urllib.parse.SplitResult("", "", "", "", ""), 0
+    if parts.scheme != "http" or parts.hostname not in HERE or not url.strip().isprintable():
+        raise Refused("merchant", url, "the address of the stand-in on this machine", USUAL)
+    return str(parts.hostname), port
+
+
+def _answer(url: str, host: str, port: int, asked: bytes) -> bytes:
+    """What a merchant answers, whole, within the time for all of it. Raises Refused."""
+    connection = http.client.HTTPConnection(host, port, timeout=TIMEOUT_S)
+    expected = "a merchant that answers; start the stand-in with oikotherm sim merchant"
+    late: threading.Timer | None = None
+    try:
+        connection.connect()
+        late = threading.Timer(TIMEOUT_S, _cut, (connection.sock,))
+        late.daemon = True
+        late.start()
+        connection.request("POST", "/quote", asked, {"Content-Type": "application/json", "Connection": "close"})
+        answer = connection.getresponse()
+        if answer.status != 200:
+            raise Refused("merchant", f"{url}: {answer.status}", expected, USUAL)
+        data = answer.read(MOST_BYTES + 1)
+    except (OSError, http.client.HTTPException, ValueError):
+        raise Refused("merchant", url, f"{expected}, within {TIMEOUT_S} seconds", USUAL) from None
+    finally:
+        if late is not None:
+            late.cancel()
+        connection.close()
+    if len(data) > MOST_BYTES:
+        raise Refused("merchant", f"more than {MOST_BYTES} bytes", f"an answer of at most {MOST_BYTES} bytes", USUAL)
+    return data
+
+
+def _cut(connected: socket.socket) -> None:
+    """End a connection that takes too long, whatever it waits for."""
+    with contextlib.suppress(OSError):
+        connected.shutdown(socket.SHUT_RDWR)
 
 
 def _quote(said: Any) -> Price:

@@ -66,7 +66,7 @@ TITLE = ParagraphStyle("title", parent=HEAD, fontSize=17, leading=21)
 RECORD_ONLY = (
     "A record of readings and the sum they give; it certifies nothing by itself. Signed by the licensed person:"
 )
-PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;"})
+PLAIN = str.maketrans({"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;"})
 
 
 class Numbered(Canvas):  # type: ignore[misc]
@@ -114,7 +114,7 @@ class Paper(BaseDocTemplate):  # type: ignore[misc]
     def afterFlowable(self, flowable: Any) -> None:  # noqa: N802 - the library's name
         style = getattr(flowable, "style", None)
         if style is not None and style.name == HEAD.name:
-            self.notify("TOCEntry", (0, flowable.getPlainText(), self.page))
+            self.notify("TOCEntry", (0, marked(flowable.getPlainText(), strong=False), self.page))
 
 
 class _Readings(Flowable):  # type: ignore[misc]
@@ -222,12 +222,18 @@ def pack_pdf(design: Design, pack: dict[str, Any], plots: Mapping[str, Plot | No
 
 
 def text_of(words: Any, style: Any = BODY) -> Any:
+    """Words as a paragraph: what they say, never markup."""
+    return Paragraph(marked(words, strong=style.fontName == TEXT_BOLD), style)
+
+
+def marked(words: Any, *, strong: bool) -> str:
+    """Words as the library's markup, the one way into it: every sign of theirs stands for itself, in a face that has
+    it."""
     text_signs()
     said = printable(str(words))
-    strong = style.fontName == TEXT_BOLD
     face = text_face(said, strong=strong)
     plain = said.translate(PLAIN)
-    return Paragraph(plain if face == style.fontName else f'<font name="{face}">{plain}</font>', style)
+    return plain if face == (TEXT_BOLD if strong else TEXT) else f'<font name="{face}">{plain}</font>'
 
 
 def table_of(rows: list[Row], shares: list[float], width: float) -> Any:

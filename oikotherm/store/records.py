@@ -42,6 +42,18 @@ def add(conn: sqlite3.Connection, said: dict[str, Any], clock_off_s: float = 0.0
     return True
 
 
+def add_once(conn: sqlite3.Connection, said: dict[str, Any]) -> bool:
+    """Keep a record of a form that may be sent again: the same uuid with the same contents is the same record, whatever
+    time it was sent at; with other contents it is another. True if it was new. The caller commits. Raises Refused."""
+    old = conn.execute("SELECT job, kind, key, body FROM record WHERE uuid = ?", (str(said.get("uuid")),)).fetchone()
+    if old is None:
+        return add(conn, said)
+    same = all(old[name] == said.get(name) for name in ("job", "kind", "key"))
+    if same and json.loads(old["body"]) == json.loads(json.dumps(said.get("body"))):
+        return False
+    return add(conn, {**said, "uuid": str(uuids.uuid4())})
+
+
 def of_job(conn: sqlite3.Connection, job: str, kind: str | None = None) -> list[dict[str, Any]]:
     """The records of a job in the order received (the clock is too coarse for those sent together), corrections
     included."""

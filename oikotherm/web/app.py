@@ -9,7 +9,7 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, jsonify, render_template, request
+from flask import Flask, Response, current_app, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
 
@@ -142,7 +142,11 @@ def _errors(app: Flask) -> None:
     def other(error: HTTPException) -> Any:
         if error.code is None or error.code < 400:
             return error
-        return _say(str(error.name), str(error.description or ""), error.code)
+        answer = current_app.make_response(_say(str(error.name), str(error.description or ""), error.code))
+        for name, value in error.get_headers():
+            if name == "Allow":
+                answer.headers[name] = value
+        return answer
 
     @app.errorhandler(broken.BrokenJob)
     def job_broken(error: broken.BrokenJob) -> Any:

@@ -19,6 +19,8 @@ from urllib.parse import urlsplit
 
 from flask import Flask, Response, current_app, jsonify, redirect, render_template, request, session, url_for
 
+from ..store.database import writing
+from . import db
 from .incoming import wants_json
 
 IDLE_S = 12 * 3600.0
@@ -92,9 +94,17 @@ def _mark() -> str:
     return hmac.new(key, words, hashlib.sha256).hexdigest()
 
 
+def _is_open(ident: str) -> bool:
+    """Whether a session was not left."""
+    sql = "SELECT 1 FROM setting WHERE name = ?"
+    return bool(ident) and db.get().execute(sql, (f"left:{ident}",)).fetchone() is None
+
+
 def _inside() -> bool:
     """Whether this session came in by the present passphrase and was used lately."""
     mark, used_at = session.get("door"), session.get("used_at")
+    if not _is_open(str(session.get("id", ""))):
+        return False
     if not isinstance(mark, str) or not isinstance(used_at, int | float):
         return False
     return secrets.compare_digest(mark.encode(), _mark().encode()) and 0 <= time.time() - used_at + 60 < IDLE_S
@@ -148,6 +158,7 @@ def _enter() -> Any:
                 guesses.forget(address)
                 session.clear()
                 session["door"], session["used_at"] = _mark(), time.time()
+                session["id"] = secrets.token_urlsafe(12)
                 session.permanent = True
                 return redirect(own_path(request.args.get("next", "/")), 303)
             wrong, wait_s = True, guesses.note(address, now_s)
@@ -159,6 +170,14 @@ def _enter() -> Any:
 
 
 def _leave() -> Any:
-    """Shut the door behind this browser."""
+    """Shut the door behind this browser: its session ends on the server too, whoever else holds its cookie."""
+    ident = str(session.get("id", ""))
+    if ident and _inside():
+        with writing(db.get()) as conn:
+            now_s = str(int(time.time()))
+            conn.execute(
+                "DELETE FROM setting WHERE name LIKE 'left:%' AND CAST(value AS INTEGER) < ?", (int(now_s) - IDLE_S,)
+            )
+            conn.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (f"left:{ident}", now_s))
     session.clear()
     return redirect(url_for("enter"), 303)

@@ -35,7 +35,10 @@ def _house(frame: Frame) -> dict[str, Any]:
     today = step is None and "today" in request.args
     done = _done(frame, steps) if today else steps[: step + 1] if step is not None else ()
     shut = [key for key in request.args.getlist("shut")[:MOST_SHUT] if key in names]
-    opened = [key for key in house.shut_as_a_rule if key not in shut] if "turned" in request.args else []
+    was = set(
+        request.args.getlist("was")[:MOST_SHUT]
+    )  # shut before somebody turned valves: what was not shown opens nothing
+    opened = [key for key in house.shut_as_a_rule if key in was and key not in shut]
     shut = [key for key in shut if key not in house.shut_as_a_rule]
     place = asked(design, request.args.get("at", ""))
     found: Isolation | None = None

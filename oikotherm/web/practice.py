@@ -253,5 +253,6 @@ def cared() -> Any:
         known = next((one.key for one in rounds), "service/BLR")
         raise Refused("key", key, f"something that comes round, such as {known}", known)
     with writing(db.get()) as conn:
-        records_store.add(conn, record_now(uid, at.rev, "care", one.key, one.title, {"done": True}))
+        done = record_now(uid, at.rev, "care", one.key, one.title, {"done": True}, form=request.form.get("uuid", ""))
+        records_store.add_once(conn, done)
     return redirect(url_for(".property", done=key), 303)

@@ -249,7 +249,7 @@ def keep_test(uid: str) -> Any:
             "body": body,
         }
         with writing(conn):
-            records_store.add(conn, record)
+            records_store.add_once(conn, record)
     except Refused as error:
         return frame.render("prove.html", typed=form, error=error), 422
     return redirect(url_for(".prove", uid=uid, section=asked, variant=form.get("variant") or None) + "#tests", 303)
@@ -265,11 +265,12 @@ def keep_reading(uid: str) -> Any:
                 for one in reads:
                     said = form.get(one.line.key, "").strip()
                     if said and said != one.said:
-                        records_store.add(conn, _reading(frame, one.line, said, form.get("by_role", "site lead")))
+                        kept = _reading(frame, one.line, said, form.get("by_role", "site lead"), form.get("uuid", ""))
+                        records_store.add_once(conn, kept)
     except Refused as error:
         return frame.render("prove.html", typed=form, error=error), 422
     return redirect(url_for(".prove", uid=uid) + "#commission", 303)
 
 
-def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str) -> dict[str, Any]:
-    return record_now(frame.uid, frame.rev, "commission", line.key, line.says[:60], {"said": said}, by_role)
+def _reading(frame: Frame, line: CommissionLine, said: str, by_role: str, form: str) -> dict[str, Any]:
+    return record_now(frame.uid, frame.rev, "commission", line.key, line.says[:60], {"said": said}, by_role, form)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
-from uuid import uuid4
+from uuid import NAMESPACE_URL, uuid4, uuid5
 
 from ..core.design import Design
 from ..core.work.records import Record
@@ -18,12 +18,14 @@ def records_here(uid: str) -> list[Record]:
 
 
 def record_now(
-    uid: str, rev: int, kind: str, key: str, label: str, body: dict[str, Any], by_role: str = ""
+    uid: str, rev: int, kind: str, key: str, label: str, body: dict[str, Any], by_role: str = "", form: str = ""
 ) -> dict[str, Any]:
     """A record of what a form of this server says was done now, as the store takes it; where no role is given it is the
-    site lead's."""
+    site lead's. form: the form's own id, so that one sent again is the same record."""
     return {
-        "uuid": str(uuid4()),
+        "uuid": str(uuid5(NAMESPACE_URL, f"{form} {uid} {kind} {key} {sorted(body.items())}"))
+        if form
+        else str(uuid4()),
         "job": uid,
         "kind": kind,
         "key": key,

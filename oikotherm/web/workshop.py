@@ -235,7 +235,7 @@ def change(uid: str) -> Any:
                 store.put_prices(conn, found, "price list", today)
         elif what == "used":
             with writing(conn):
-                records_store.add(conn, _used_record(uid, form))
+                records_store.add_once(conn, _used_record(uid, form))
         else:
             raise Refused("what", what, "merchant, prices-file or used", "merchant")
     except Refused as error:
@@ -250,4 +250,4 @@ def _used_record(uid: str, form: Any) -> dict[str, Any]:
     count = number(form.get("count", ""), "count", "how many were used, a number", "4", decimal_comma=comma)
     item = form.get("item", "")[:120] or "?"
     title = form.get("title", "")[:120] or item
-    return record_now(uid, at.rev, "used", item, title, {"count": count}, form.get("by_role", ""))
+    return record_now(uid, at.rev, "used", item, title, {"count": count}, form.get("by_role", ""), form.get("uuid", ""))

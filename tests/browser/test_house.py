@@ -49,7 +49,7 @@ class HouseTest(BrowserCase):
         self.assertTrue(box.is_checked())
         valve = page.locator('.house-map .valve[data-run="C5"]')
         valve.dispatch_event("click")
-        page.wait_for_url("**turned=1**")
+        page.wait_for_url("**was=**")
         page.wait_for_function(SETTLED, polling=20)
         self.assertFalse(box.is_checked())
         self.assertIn("open C5: isolating valve", page.locator(".isolation").inner_text())

@@ -161,7 +161,7 @@ def keep_measured(uid: str) -> Any:
             "body": {"flow_c": flow_c, "return_c": return_c, "turns": turns},
         }
         with writing(db.get()):
-            records_store.add(db.get(), record)
+            records_store.add_once(db.get(), record)
     except Refused as error:
         return render_template("heating/balance.html", frame=frame, rows=rows, typed=form, error=error), 422
     return redirect(url_for(".balance_page", uid=uid) + incoming.anchor(f"b-{form.get('emitter')}"), 303)

@@ -129,7 +129,7 @@ def keep(uid: str) -> Any:
             "body": _body(rows[asked], form, frame.job.practice == "continental"),
         }
         with writing(conn):
-            records_store.add(conn, record)
+            records_store.add_once(conn, record)
     except Refused as error:
         return frame.render("water/assemblies.html", typed=form, error=error), 422
     return redirect(url_for(".index", uid=uid, assembly=asked) + "#tests", 303)

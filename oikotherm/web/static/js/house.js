@@ -6,7 +6,7 @@ export function startHouse() {
   map.addEventListener("click", (event) => {
     const {key} = event.target.closest("[data-key]")?.dataset ?? {};
     if (!key) return;
-    const valve = document.querySelector(`form.valves input[value="${CSS.escape(key)}"]`);
+    const valve = document.querySelector(`form.valves input[name="shut"][value="${CSS.escape(key)}"]`);
     if (valve) {
       valve.checked = !valve.checked;
       valve.form.requestSubmit();

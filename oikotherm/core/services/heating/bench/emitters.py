@@ -48,13 +48,10 @@ def emitter(said: Emitter) -> dict[str, Any]:
     nominal_w = series.output_w if series else parse(said.nominal_w, "power", "W", field="nominal_w")
     exponent = said.exponent or (series.exponent if series else 1.3)
     rated_k = parse(said.rated_at_k, "difference", "K", field="rated_at_k")
-    if not nominal_w > 0 or not rated_k > 0:
-        raise Refused(
-            "nominal_w" if not nominal_w > 0 else "rated_at_k",
-            said.nominal_w if not nominal_w > 0 else said.rated_at_k,
-            "a figure above 0",
-            "1500",
-        )
+    if not 1 <= rated_k <= 150:
+        raise Refused("rated_at_k", said.rated_at_k, "1 to 150 K", "50")
+    if not nominal_w > 0:
+        raise Refused("nominal_w", said.nominal_w, "a figure above 0", "1500")
     temps = [
         parse(value, "temperature", "C", field=name)
         for name, value in (("flow_c", said.flow_c), ("return_c", said.return_c), ("room_c", said.room_c))

@@ -98,6 +98,7 @@ def serve(args: argparse.Namespace) -> int:
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that requests wait a moment is no warning
     gc.set_threshold(100_000, 20, 50)  # a derived house is many small objects that live until the next edit
 
+    from .store.files import open_to_others
     from .web import create_app
 
     if not 0 <= args.port <= MOST_PORT:
@@ -109,6 +110,8 @@ def serve(args: argparse.Namespace) -> int:
     except (OSError, ValueError, UnicodeError) as error:
         said = getattr(error, "strerror", None) or str(error)
         raise Refused("host and port", f"{host}, {args.port}", f"an address and a free port ({said})", "8421") from None
+    if open_to_others(_data(args)):
+        print(f"Others of this machine can read {_data(args).resolve()}: chmod 700 closes it.", flush=True)
     print(
         f"Oikotherm serves on http://127.0.0.1:{server.effective_port}  (data in {_data(args).resolve()}; Ctrl-C "
         "stops it)",
@@ -346,6 +349,10 @@ def backup(args: argparse.Namespace) -> int:
     from .store.backup import backup as copy
     from .store.database import now, open_database
 
+    if not _database(args).exists():
+        raise Refused(
+            "data", str(_data(args)), "a data folder with a database: there is nothing to back up here", "data"
+        )
     to = Path(args.to or f"oikotherm-backup-{now()[:19].replace(':', '')}.sqlite")
     copy(open_database(_database(args)), to)
     _print({"backup": str(to), "bytes": to.stat().st_size})

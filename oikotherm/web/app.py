@@ -17,7 +17,7 @@ from ..core.errors import Refused
 from ..store import jobs as jobs_store
 from ..store.database import open_database
 from ..store.files import alone_in, private_file, private_folder
-from . import broken, db, door, filters
+from . import backed_up, broken, db, door, filters
 from .assets import Assets
 from .incoming import check_request, wants_json
 
@@ -57,6 +57,7 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     _errors(app)
     door.put_up(app)
     app.before_request(check_request)
+    app.before_request(backed_up.once_a_day)
     app.after_request(_finish)
     return app
 
@@ -108,6 +109,7 @@ def _blueprints(app: Flask) -> None:
     for module in (home, job, house, small, survey, flow, pace, sizes, make, handover, bench, people, practice, van):
         app.register_blueprint(module.bp)
     app.context_processor(lambda: {"page_help": help_for(request.endpoint)})
+    app.register_blueprint(backed_up.bp)
     app.register_blueprint(assemblies.bp)
     app.register_blueprint(assembly.bp)
     app.register_blueprint(workshop.bp)

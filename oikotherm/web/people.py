@@ -12,6 +12,7 @@ from ..core.quantity import parse
 from ..store import people as store
 from ..store.database import writing
 from . import db
+from .backed_up import kept_here
 
 bp = Blueprint("people", __name__, url_prefix="/people")
 
@@ -26,6 +27,7 @@ def _page(**more: Any) -> str:
         instruments=store.instruments(conn),
         today=today,
         kinds=store.KINDS,
+        backups=kept_here(),
         **{**known, **more},
     )
 

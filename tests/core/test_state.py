@@ -338,12 +338,24 @@ class StateTest(unittest.TestCase):
         water is proved. And the changes of all steps one after another come to how the house stands in the end."""
         for name in DEMOS:
             design = derive(whole(name))
-            found, usable = changes(design, design.plan), {k for k, on in after(design, ()).stations.items() if on}
-            for change in found.values():
-                self.assertTrue(change.off or change.on or change.runs)
-                self.assertTrue(set(change.off) <= usable and not set(change.on) & usable)
-                usable = (usable - set(change.off)) | set(change.on)
-            self.assertEqual(usable, {k for k, on in after(design, design.plan).stations.items() if on})
+            house, found = house_of(design), changes(design, design.plan)
+            now = house.before_work()
+            was = house.state(now)
+            for step in design.plan:  # each step reckoned from nothing, against what only looks at what it touched
+                house.apply(now, step)
+                then = house.state(now)
+                off = {key for key, on in was.stations.items() if on and not then.stations[key]}
+                on_again = {key for key, on in then.stations.items() if on and not was.stations[key]}
+                runs = {
+                    house.work.straights[key].run
+                    for key, state in then.straights.items()
+                    if state not in ("absent", "new") and was.straights[key] != state
+                }
+                change = found.get(step.key)
+                self.assertEqual(change is not None, bool(off or on_again or runs), (name, step.key))
+                if change:
+                    self.assertEqual((set(change.off), set(change.on), set(change.runs)), (off, on_again, runs))
+                was = then
         design = derive(whole("lockhouse"))
         found = changes(design, design.plan)
         self.assertEqual(set(found["isolate"].off), {"WC1", "OC1"})

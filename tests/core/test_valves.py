@@ -10,7 +10,8 @@ from oikotherm.core.design import Design, derive
 from oikotherm.core.services import spec
 from oikotherm.core.work.care import shut_off_rows
 from oikotherm.core.work.drain_down import drain_down
-from oikotherm.core.work.isolation import isolate
+from oikotherm.core.work.isolation import isolate, shutting
+from oikotherm.core.work.valves import shut_alone
 from tests.core.test_state import DEMOS, Flood
 from tests.jobs import edit, job, port, station, whole
 
@@ -105,6 +106,18 @@ class ValveTest(unittest.TestCase):
             wrong += said
         self.assertEqual(wrong, [])
         self.assertGreater(looked, 60)
+
+    def test_all_valves_at_once_as_each_alone(self) -> None:
+        """One walk finds what every valve alone shuts; it says for each what shutting that one valve says."""
+        looked = 0
+        for design in (*(derive(whole(uid)) for uid in DEMOS), *(random_house(seed) for seed in range(12))):
+            for valve, at_once in shut_alone(design).items():
+                alone = shutting(design, [valve])
+                for name in ("straights", "off", "dead"):
+                    self.assertEqual(set(getattr(at_once, name)), set(getattr(alone, name)), (valve, name))
+                self.assertAlmostEqual(at_once.litres, alone.litres, places=6)
+                looked += 1
+        self.assertGreater(looked, 100)
 
     def test_what_runs_out_by_hand(self) -> None:
         """A radiator of 600 mm gives what stands above its ports, 50 mm up: 5.5 x 550 / 600 = 5.04 of 5.5 L. A store

@@ -10,10 +10,9 @@ from ..layout import Layout
 from ..network.graph import CLOSES
 from ..quantity import length_text
 from ..services.rooms import rooms
-from .isolation import Isolation, shuts_all, shutting
 from .records import Record, in_order
-from .state import house_of
 from .steps import Reminder, months_on
+from .valves import Alone, shut_alone
 
 ANY_DAY = date(2000, 1, 1)  # topping up does not hang on the day
 
@@ -52,10 +51,11 @@ def top_up(design: Layout) -> tuple[str, ...]:
 
 def shuts_off(design: Layout, valve: str) -> str:
     """What goes off with a valve, in words: ": shuts RNG, URN; relight RNG, URN"."""
-    return _said(shutting(design, [valve])) if valve in house_of(design).valves else ""
+    found = shut_alone(design).get(valve)
+    return _said(found) if found is not None else ""
 
 
-def _said(found: Isolation) -> str:
+def _said(found: Alone) -> str:
     words = [f"shuts {', '.join(found.off)}"] if found.off else []
     words += [f"{found.litres:.1f} L stand behind it"] if found.litres >= 0.1 else []
     words += [f"relight {', '.join(found.dead)}"] if found.dead else []
@@ -82,7 +82,7 @@ def shut_offs(design: Layout) -> tuple[str, ...]:
 def shut_off_rows(design: Layout) -> tuple[ShutOff, ...]:
     """Where the pipework can be shut, by service, in the order of the runs."""
     found = []
-    house = house_of(design)
+    alone = shut_alone(design)
     for run in design.job.runs:
         if run.state == "remove":
             continue
@@ -94,7 +94,7 @@ def shut_off_rows(design: Layout) -> tuple[ShutOff, ...]:
             elif item.kind == "device" and item.part in CLOSES:
                 name = f" {item.name}" if item.name else ""
                 key = f"{item.id}/device"
-                shut = shutting(design, [key]) if key in house.valves else None
+                shut = alone.get(key)
                 title = design.context.catalogue.device_titles().get(item.part, f"{item.part} valve")
                 says = (
                     f"{title}{name} on {run.id}, "
@@ -102,7 +102,7 @@ def shut_off_rows(design: Layout) -> tuple[ShutOff, ...]:
                     + (_said(shut) if shut else "")
                 )
                 off = len(shut.off) if shut else 0
-                whole = shut is not None and shuts_all(design, shut, run.service)
+                whole = shut is not None and run.service in shut.whole
                 found.append(ShutOff(run.service, says, key, off, whole))
     for station in design.job.stations:
         kits = [

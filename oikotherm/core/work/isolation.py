@@ -43,22 +43,6 @@ def shutting(design: Layout, valves: Iterable[str], opens: Iterable[str] = ()) -
     return _shut(house_of(design), frozenset(valves), (), tuple(opens))
 
 
-def shuts_all(design: Layout, found: Isolation, service: str) -> bool:
-    """Whether what is shut keeps a service from all that it runs to in the finished house: no tap, appliance or body
-    has any of it left."""
-    house = house_of(design)
-    before, gone, shut = house.usual.straights, set(found.straights), set(found.valves)
-    fed = [
-        (node, [piece for piece in pieces if house.service[piece] == service and before[piece] == "live"])
-        for ident, ports in house.ports.items()
-        if house.stations[ident].kind not in NO_OUTLET and not has_trait(house.stations[ident], "through")
-        for node, pieces in ports.items()
-        if node not in house.sources(service)
-    ]
-    asked = [(node, pieces) for node, pieces in fed if pieces]
-    return bool(asked) and all(_port_off(pieces, node, gone, shut) for node, pieces in asked)
-
-
 def isolate(design: Layout, key: str) -> Isolation:
     """What to shut to work on a run, a station or a piece of the finished house, and what goes off with it. A bypass
     that keeps other stations running meanwhile is opened."""

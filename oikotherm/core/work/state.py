@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal
 
 from ..job.model import DeviceItem, Station
 from ..layout import Layout
@@ -67,6 +67,30 @@ class Now:
     valves: set[str] = field(default_factory=set)  # valves that are shut
     gone: set[str] = field(default_factory=set)  # stations that were taken off
     hung: set[str] = field(default_factory=set)  # new stations that are there
+
+    def wet(self) -> set[str]:
+        """The pieces with their medium in them."""
+        return {piece for piece, status in self.status.items() if status == "wet"}
+
+    def shut_off(self) -> tuple[set[str], set[str], set[str]]:
+        """What decides beside the wet pieces which are live."""
+        return set(self.closed), set(self.valves), set(self.gone)
+
+
+class _Watched(dict[str, str]):
+    """The status of pieces, which remembers what those touched were before."""
+
+    def __init__(self, status: Mapping[str, str]) -> None:
+        super().__init__(status)
+        self.was: dict[str, str] = {}
+
+    def __setitem__(self, piece: str, status: str) -> None:
+        self.was.setdefault(piece, self.get(piece, ""))
+        super().__setitem__(piece, status)
+
+    def update(self, more: Any = (), **_: Any) -> None:  # type: ignore[override]
+        for piece, status in dict(more).items():
+            self[piece] = status
 
 
 class House:
@@ -192,11 +216,18 @@ class House:
         fed = {ident: self._fed(ident, live, shut) and self._goes_round(ident, goes_round) for ident in there}
         on = dict.fromkeys(self.stations, False)
         on.update(fed)
-        heats = [ident for ident in there if self._heats(there[ident])]
+        heats = [ident for ident in there if self.heats(ident)]
         for ident, station in there.items():
             if fed[ident] and self.heated(station) and heats:
                 on[ident] = any(on[source] for source in heats if source != ident)
         return on
+
+    def works_of(self, new: set[str], live: set[str], now: Now) -> dict[str, bool]:
+        """Whether stations that were just hung, and heat nothing, work, where nothing else changed."""
+        if not any(self._fed(ident, live, now.valves) for ident in new):
+            return dict.fromkeys((ident for ident in new if ident in self.stations), False)
+        works = self.works(live, now.valves, now.gone, now.hung)
+        return {ident: works[ident] for ident in new if ident in works}
 
     def _fed(self, ident: str, live: set[str], shut: set[str]) -> bool:
         """Whether all that runs to a station is live and open at it."""
@@ -251,9 +282,10 @@ class House:
                 return False
         return True
 
-    @staticmethod
-    def _heats(station: Station) -> bool:
-        return "flow" in spec.kind(station.kind).sources
+    def heats(self, ident: str) -> bool:
+        """Whether a station gives heat to a circuit."""
+        station = self.stations.get(ident)
+        return station is not None and "flow" in spec.kind(station.kind).sources
 
     @staticmethod
     def heated(station: Station) -> bool:
@@ -357,7 +389,28 @@ class House:
             return [key]
         if key in self.stations:
             return [piece for pieces in self.ports.get(key, {}).values() for piece in pieces]
-        return [name for name, one in self.work.straights.items() if one.run == key]
+        return list(self.by_run.get(key, ()))
+
+    @cached_property
+    def by_run(self) -> Mapping[str, list[str]]:
+        """Run -> its straights."""
+        found: dict[str, list[str]] = {}
+        for name, one in self.work.straights.items():
+            found.setdefault(one.run, []).append(name)
+        return found
+
+    @cached_property
+    def tees_of(self) -> Mapping[str, dict[str, None]]:
+        """Run -> its pieces beside the tees that new runs hang on."""
+        new = {one.id for one in self.design.job.runs if one.state == "new"}
+        found: dict[str, dict[str, None]] = {}
+        for node, arms in self.work.arms.items():
+            pieces = list(arms.values())
+            if {self.work.straights[piece].run for piece in pieces} & new:
+                own = self.work.nodes[node].run
+                there = found.setdefault(own, {})
+                there.update(dict.fromkeys(piece for piece in pieces if self.work.straights[piece].run == own))
+        return found
 
     # --- step by step -------------------------------------------------------------------------------------------------
 
@@ -439,27 +492,30 @@ class House:
             return self.pieces(key)
         if self._state(key) == "remove":
             return beside(self.design, key)
-        new = {one.id for one in self.design.job.runs if one.state == "new"}
-        found: dict[str, None] = {}
-        for node, arms in self.work.arms.items():
-            pieces = list(arms.values())
-            runs = {self.work.straights[piece].run for piece in pieces}
-            if self.work.nodes[node].run == key and runs & new:
-                found.update(dict.fromkeys(piece for piece in pieces if self.work.straights[piece].run == key))
-        return list(found)
+        return list(self.tees_of.get(key, ()))
 
     def state(self, now: Now) -> HouseState:
         """How everything stands."""
-        wet = {piece for piece, status in now.status.items() if status == "wet"}
+        live = self.live_now(now)
+        return HouseState(self.shown(now, live), self.works(live, now.valves, now.gone, now.hung))
+
+    def live_now(self, now: Now) -> set[str]:
+        """The pieces that are live."""
+        wet = now.wet()
         live: set[str] = set()
         for service in dict.fromkeys(self.service.values()):
             if service and service not in now.closed and not spec.service(service).runs_off:
                 live |= self.live(service, wet, now.valves, now.gone)
-        straights: dict[str, PieceState] = {
-            piece: ("live" if piece in live else "shut") if status == "wet" else status  # type: ignore[misc]
-            for piece, status in now.status.items()
-        }
-        return HouseState(straights, self.works(live, now.valves, now.gone, now.hung))
+        return live
+
+    def shown(self, now: Now, live: set[str]) -> dict[str, PieceState]:
+        """Piece -> its state."""
+        return {piece: self.shown_of(status, piece in live) for piece, status in now.status.items()}
+
+    @staticmethod
+    def shown_of(status: str, live: bool) -> PieceState:
+        """The state of a piece by its status."""
+        return ("live" if live else "shut") if status == "wet" else status  # type: ignore[return-value]
 
 
 def house_of(design: Layout) -> House:
@@ -481,21 +537,39 @@ def changes(design: Layout, steps: Iterable[WorkStep]) -> dict[str, StepChange]:
     is only made, and not yet filled, is no change."""
     house, found = house_of(design), {}
     now = house.before_work()
-    before = house.state(now)
+    status = now.status = _Watched(now.status)
+    known, live = now.shut_off(), house.live_now(now)
+    pieces, stations = house.shown(now, live), house.works(live, now.valves, now.gone, now.hung)
     for step in steps:
         if not step.effects:
             continue
+        hung = set(now.hung)
+        status.was.clear()
         house.apply(now, step)
-        then = house.state(now)
+        shut = now.shut_off()
+        # a step that only made or hung something turns nothing else live: what it touched is looked at alone
+        same = shut == known and not any((was == "wet") != (status[one] == "wet") for one, was in status.was.items())
+        if same:
+            then = {one: house.shown_of(status[one], one in live) for one in status.was}
+        else:
+            known, live = shut, house.live_now(now)
+            then = house.shown(now, live)
+        new = now.hung - hung
+        if same and not any(house.heats(one) for one in new):
+            works = {**stations, **house.works_of(new, live, now)} if new else stations
+        else:
+            works = house.works(live, now.valves, now.gone, now.hung)
         runs: dict[str, PieceState] = {
             house.work.straights[key].run: state
-            for key, state in then.straights.items()
-            if state not in ("absent", "new") and before.straights[key] != state
+            for key, state in then.items()
+            if state not in ("absent", "new") and pieces[key] != state
         }
-        usable = {key for key, on in then.stations.items() if on}
-        could = {key for key, on in before.stations.items() if on}
-        off, on = (tuple(key for key in then.stations if key in one) for one in (could - usable, usable - could))
-        if off or on or runs:
-            found[step.key] = StepChange(off, on, runs)
-        before = then
+        off = on_again = ()
+        if works is not stations:
+            off = tuple(key for key, on in stations.items() if on and not works[key])  # type: ignore[assignment]
+            on_again = tuple(key for key, on in works.items() if on and not stations[key])  # type: ignore[assignment]
+        if off or on_again or runs:
+            found[step.key] = StepChange(off, on_again, runs)
+        pieces.update(then)
+        stations = works
     return found

@@ -214,10 +214,22 @@ class _Held:
         most = max(self.line_pa - self.error_pa, self.ends_pa - self.scatter_pa)
         return most > limit and self.moved_pa > step_pa * (1 + ROUNDED)
 
+    def may_lose(self, permitted_pa: float, step_pa: float) -> bool:
+        """Whether the fitted line lost more than may be, however sure it is."""
+        return self.line_pa > permitted_pa + ROUNDED * step_pa and self.moved_pa > step_pa * (1 + ROUNDED)
+
     def rises(self, step_pa: float) -> bool:
         """Whether it rose by more than a step."""
         most = max(-self.line_pa - self.error_pa, -self.ends_pa - self.scatter_pa)
         return most > step_pa * (1 + ROUNDED)
+
+
+def _noise_pa2(values: Sequence[float]) -> float:
+    """What jumps to and fro between readings come to [Pa2]: noise goes up as often as down, what only falls is none."""
+    jumps = [after - before for before, after in zip(values, values[1:], strict=False)]
+    up = math.fsum(one * one for one in jumps if one > 0)
+    down = math.fsum(one * one for one in jumps if one < 0)
+    return 2 * min(up, down) / len(jumps)
 
 
 def _held(minutes: Sequence[float], values: Sequence[float]) -> _Held:
@@ -229,13 +241,12 @@ def _held(minutes: Sequence[float], values: Sequence[float]) -> _Held:
     if span <= 0 or len(set(minutes)) < 2:
         return _Held(0.0, 0.0, ends, 0.0, moved)
     fit = statistics.linear_regression(minutes, values)
-    if count < 4:
-        return _Held(-fit.slope * span, 0.0, ends, 0.0, moved)
+    scatter = 3 * math.sqrt(_noise_pa2(values) / near)
+    if count < 5:  # too few for the error of a line
+        return _Held(-fit.slope * span, 0.0, ends, scatter, moved)
     rest = [value - fit.intercept - fit.slope * minute for minute, value in zip(minutes, values, strict=True)]
     spread = statistics.pvariance(minutes) * count
     error = math.sqrt(math.fsum(one * one for one in rest) / (count - 2) / spread) * span
-    jumps = sorted((after - before) ** 2 for before, after in zip(values, values[1:], strict=False))[:-1]
-    scatter = 3 * math.sqrt(statistics.fmean(jumps) / near)
     return _Held(-fit.slope * span, error, ends, scatter, moved)
 
 
@@ -332,6 +343,11 @@ class _Case:
         loses = self.counted.loses(self.permitted_pa, self.step_pa)
         if loses and nothing and (off_scale or not self._beyond_doubt()):
             loses = False
+        elif self.counted.may_lose(self.permitted_pa, self.step_pa) and not loses:
+            nothing.append(
+                f"it lost about {said(self.counted.line_pa, rule.unit)}, {said(self.permitted_pa, rule.unit)} may be: "
+                "the readings scatter too much to tell"
+            )
         if not loses and not rule.may_rise and self.counted.rises(self.step_pa):
             nothing.append(self._rise())
         if seen.dry < seen.joints:

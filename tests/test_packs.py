@@ -10,7 +10,9 @@ from datetime import date
 
 from pypdf import PdfReader
 
+from oikotherm.core.catalogue import standard
 from oikotherm.core.design import derive
+from oikotherm.core.job.commands import apply
 from oikotherm.core.memory import Memory
 from oikotherm.core.supply import Supply
 from oikotherm.core.work.care import shut_off_rows, top_up
@@ -70,6 +72,19 @@ class PacksTest(WebCase):
                     self.assertIn(" ".join(line.split()), text)
             self.assertNotIn("proves nothing", text)
             self.assertIn("site lead, licence H-12", text)
+
+    def test_a_piece_shorter_than_nothing_is_printed(self) -> None:
+        """Two elbows nearer than their own lengths leave a piece below nothing: a finding, and no pack is stopped."""
+        job = apply(
+            jobs.head(self.conn, "lockhouse").job,
+            {"do": "put_run", "text": "from BLR.flow cu-m 22: W300 N10 W300 -> cap"},
+            standard(),
+        )
+        design = derive(job)
+        self.assertLess(min(cut.cut_mm for cut in design.cuts), 0)
+        pack = pack_of(design, 1, [], DAY)
+        for whom in PACKS:
+            self.assertTrue(pack_for(whom, design, pack, {}, Supply(), Firm(())).startswith(b"%PDF"), whom)
 
     def test_pages_are_numbered_and_contents_lead_to_them(self) -> None:
         for whom in ("inspector", "fitter"):

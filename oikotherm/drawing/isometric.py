@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 from ..core.catalogue.loader import MARKS
 from ..core.design import Design
-from ..core.job.model import Leg, Station
+from ..core.job.model import Station
 from ..core.job.ways import DIRECTIONS, Vec
 from ..core.joints.fitted import Fitting, Piece
 from ..core.making.holes import joist_lines
@@ -604,7 +604,7 @@ class _Drawer:
         wishes = []
         unit = self.job.pace_unit
         for trace in self.fitted.pipework.runs.values():
-            legs = {item.id: item for item in trace.run.items if isinstance(item, Leg)}
+            legs = trace.run.legs
             for move in trace.moves:
                 leg = legs.get(move.item)
                 middle = (move.a.z + move.b.z) / 2

@@ -56,7 +56,7 @@ def piece_mini(card: PieceCard, longest_mm: float) -> FlatSheet:
         line = tuple((5 + (x - min(xs)) * scale, top + (max(ys) - y) * scale) for x, y in points)
         sheet.lines.append(Line(line, "tube"))
         return sheet
-    wide = 22.0 + (MINI_WIDE - 30) * min(card.cut_mm / max(longest_mm, 1.0), 1.0) ** 0.6
+    wide = 22.0 + (MINI_WIDE - 30) * min(max(card.cut_mm, 0.0) / max(longest_mm, 1.0), 1.0) ** 0.6
     left, top, high = 4.0, MINI_HIGH / 2 - 4, 8.0
     sheet.box(left, top, wide, high, "pipe")
     for end, x, sign in ((card.ends[0], left, 1), (card.ends[1], left + wide, -1)):

@@ -89,7 +89,7 @@ lies = st.builds(
     id=st.just("i1"),
     place=st.sampled_from(("view", "floor", "loft")),
     lag_mm=st.none() | st.integers(0, 9_999_999).map(lambda micro: micro / 1000),
-    clip_mm=st.none() | millimetres,
+    clip_mm=st.none() | millimetres.map(lambda mm: max(mm, 50.0)),
     fall=st.none()
     | st.just(0.0)
     | st.integers(1, 500).map(lambda n: round(1 / n, 6))

@@ -92,6 +92,19 @@ class TableTest(unittest.TestCase):
         with self.assertRaises(Refused):
             find_tool("clips").run({"pipe": "waste 32", "length": 3000})
 
+    def test_clips_a_hand_apart_are_a_slip(self):
+        """A spacing of a millimetre would make a hundred thousand clips: refused where it is typed and in the sum."""
+        with self.assertRaises(Refused):
+            find_tool("clips").run({"pipe": "cu-m 15", "length": 6000, "spacing": 49})
+        self.assertEqual(find_tool("clips").run({"pipe": "cu-m 15", "length": 6000, "spacing": 50})["count"], 115)
+        start = edit(job(), station("BLR", [port("flow", "comp-cu 15 socket", (0, 0, 0), "up")]))
+        text = "from BLR.flow cu-m 15: {loft clip %s} W3000 -> cap"
+        for said in ("0.01", "1", "49.9"):
+            with self.assertRaises(Refused) as caught:
+                edit(start, {"do": "put_run", "text": text % said})
+            self.assertIn("50 mm", caught.exception.expected)
+        edit(start, {"do": "put_run", "text": text % "50"})
+
     def test_no_metal_strap_touches_plastic(self):
         for material, place, lagged, practice in itertools.product(
             ("copper", "steel", "plastic", "multilayer", "stainless"),

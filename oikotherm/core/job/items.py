@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from ..errors import Refused
 from ..fields import ID_PATTERN
-from .model import Crossover, DeviceItem, Item, Leg, Lie, Pass, PipeChange, Point, Remark, SetItem, Tee
+from .model import LEAST_CLIP_MM, Crossover, DeviceItem, Item, Leg, Lie, Pass, PipeChange, Point, Remark, SetItem, Tee
 from .ways import DIRECTIONS, canonical_way
 from .words import UNIT_WORDS, Style, Token, height_mm, leg_of, pipe_of, said_of, tidy_length
 
@@ -235,6 +235,8 @@ def _lie(word: str, id_: str, where: tuple[int, int], style: Style) -> Lie:
             fields["place"] = key
         elif key in ("lag", "clip", "longest") and f"{key}_mm" not in fields:
             take_length(f"{key}_mm")
+            if key == "clip" and fields["clip_mm"] < LEAST_CLIP_MM:
+                raise Refused("clip", word, f"clips {LEAST_CLIP_MM:.0f} mm apart or more", "{loft clip 600}", where)
         elif key == "fall" and words and "fall" not in fields:
             fields["fall"] = _fall(words.pop(0), where, style)
         else:

@@ -393,6 +393,9 @@ class PipeChange(ItemBase):
     """The pipe from here on."""
 
 
+LEAST_CLIP_MM = 50.0  # clips nearer than this are a slip of the pen
+
+
 class Lie(ItemBase):
     kind: Literal["lie"] = "lie"
     """How the run lies from here on; what is None stays as it was."""
@@ -503,6 +506,11 @@ class Run(Frozen):
         if self.twin_of and self.items:
             raise ValueError("expected a twin or items of its own, found both")
         return self
+
+    @property
+    def legs(self) -> dict[str, Leg]:
+        """Its legs by their ids; of a twin none. Made anew at each call: take it out of a loop."""
+        return {item.id: item for item in self.items if isinstance(item, Leg)}
 
 
 class Circuit(Frozen):

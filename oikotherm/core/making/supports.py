@@ -10,7 +10,7 @@ from typing import Literal
 
 from ..catalogue import Catalogue
 from ..errors import Refused
-from ..job.model import Job, Pipe, Run
+from ..job.model import LEAST_CLIP_MM, Job, Pipe, Run
 from ..job.ways import Vec, way_of
 from ..joints.fitted import Fitted
 from ..pipework.geometry import Straight
@@ -109,8 +109,8 @@ def clips(
     else:
         source = "said"
         wider_mm = table[0] if table is not None and spacing_mm > table[0] + 1e-9 else 0.0
-    if spacing_mm <= 0:
-        raise Refused("spacing", spacing_mm, "a distance above 0", "1200")
+    if spacing_mm < LEAST_CLIP_MM:
+        raise Refused("spacing", spacing_mm, f"a distance of {LEAST_CLIP_MM:.0f} mm or more", "1200")
     if length_mm - 2 * BEND_MM < SHORT_MM and length_mm / 2 <= spacing_mm:
         return Clips(spacing_mm, 1, 0.0, (round(length_mm / 2, 1),), source, wider_mm)
     between = max(length_mm - 2 * BEND_MM, 1.0)

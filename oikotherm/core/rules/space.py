@@ -54,7 +54,7 @@ def _gone(view: View, straight: Straight) -> bool:
 def _leg_at(view: View, straight: Straight, at: Vec) -> tuple[Leg, float] | None:
     """The paced leg of a straight that passes a point, and how far along it that is [mm]."""
     trace = view.fitted.pipework.runs[straight.run]
-    legs = {item.id: item for item in trace.run.items if isinstance(item, Leg)}
+    legs = trace.run.legs
     for move in trace.moves:
         if move.item in legs and move.item in straight.legs:
             along = at.minus(move.a).dot(move.way)

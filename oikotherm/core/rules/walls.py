@@ -123,7 +123,7 @@ def wall_unsaid(view: View) -> Iterable[Said]:
 def _leg_at(view: View, one: Crossing) -> tuple[Leg, float] | None:
     """The leg of a run that meets the face of a wall, and how far along [mm]."""
     trace = view.fitted.pipework.runs[one.run]
-    legs = {item.id: item for item in trace.run.items if isinstance(item, Leg)}
+    legs = trace.run.legs
     face = one.at.plus(one.way, -one.wall.thickness_mm / 2)
     for move in trace.moves:
         along = face.minus(move.a).dot(move.way)

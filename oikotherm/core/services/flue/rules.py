@@ -53,7 +53,7 @@ def vent_rise(view: View) -> Iterable[Said]:
         low = [one for one in low if sign * one.way.z / _flat(one.way) < RISE - 1e-6]
         if not low:
             continue
-        legs = {item.id: item for item in run.items if isinstance(item, Leg)}
+        legs = run.legs
         commands = [
             {"do": "retype_item", "run": run.id, "item": leg.id, "text": _lifted(leg, sign)}
             for one in low

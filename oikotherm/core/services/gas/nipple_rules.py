@@ -50,7 +50,7 @@ def gas_nipples(view: View) -> Iterable[Said]:
 def _snapped(view: View, run: Run, own: list[tuple[Cut, float]]) -> tuple[list[dict[str, str]], list[str]]:
     """The commands that move legs to the lattice, and each shift in words. A leg moves where the run has room for it:
     where it ends free, or has a leg left open along the same line."""
-    legs = {item.id: item for item in run.items if isinstance(item, Leg)}
+    legs = run.legs
     open_lines = {_line(leg) for leg in legs.values() if leg.length_mm is None}
     free = "." not in run.finish
     unit = view.job.pace_unit

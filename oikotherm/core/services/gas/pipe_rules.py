@@ -84,7 +84,7 @@ def _clamp_there(view: View, source: str, runs: set[str]) -> Iterator[Remedy]:
     work = view.fitted.pipework
     for ident in (run.id for run in view.job.runs if run.id in runs and run.start == source):
         trace = work.runs[ident]
-        legs = {item.id: item for item in trace.run.items if item.kind == "leg"}
+        legs = trace.run.legs
         for one in work.by_run[ident].straights.values() if ident in work.by_run else ():
             if one.pipe.code in TUBE or one.length_mm < LEAST_LEG_MM or not one.legs or one.piece_mm:
                 continue

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Iterator
 
 from ...errors import Refused
-from ...job.model import Leg, Run
+from ...job.model import Run
 from ...making.rows import TapIn, tap_in
 from ...pipework.geometry import Node, Straight
 from ...quantity import INCH_MM, length_text
@@ -85,7 +85,7 @@ def _long(view: View, one: Straight) -> float:
 def _union_beside(view: View, run: Run, side: Straight, tee: Node, kit: TapIn) -> tuple[Remedy, ...]:
     """A union as near behind the tee as two close nipples leave it, in the longer piece of the old line."""
     trace = view.fitted.pipework.runs[run.id]
-    legs = {item.id: item for item in run.items if isinstance(item, Leg)}
+    legs = run.legs
     onward = side.from_node == tee.key
     leg = next((legs[key] for key in (side.legs if onward else reversed(side.legs)) if key in legs), None)
     if leg is None or trace.lengths[leg.id] < kit.least_mm:

@@ -133,7 +133,7 @@ def legs_back(view: View, train: Train) -> Iterator[tuple[Leg, Vec, Vec, float]]
     """The legs of the appliance's own run from the appliance back to the last branch: (leg, its end towards the
     appliance, its other end, length [mm])."""
     trace = view.fitted.pipework.runs[train.run.id]
-    items = {item.id: item for item in trace.run.items if isinstance(item, Leg)}
+    items = trace.run.legs
     own = {leg for straight in train.straights if straight.run == train.run.id for leg in straight.legs}
     backwards = train.run.finish == train.port
     for move in reversed(trace.moves) if backwards else trace.moves:

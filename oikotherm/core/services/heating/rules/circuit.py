@@ -115,16 +115,16 @@ def no_filling(view: View) -> Iterable[Said]:
 
 def _leg_in(view: View, nodes: tuple[str, ...], least_mm: float) -> tuple[str, Leg] | None:
     """The longest leg that runs within a region."""
-    work = view.fitted.pipework
+    work, within = view.fitted.pipework, set(nodes)
     best: tuple[float, str, Leg] | None = None
-    for straight in work.straights.values():
-        if straight.from_node in nodes and straight.to_node in nodes:
-            run = work.runs[straight.run]
-            for item in run.run.items:  # a twin has no legs of its own to put a part into
-                if not isinstance(item, Leg) or item.id not in straight.legs:
-                    continue
-                if run.lengths[item.id] >= max(least_mm, best[0] if best else 0.0):
-                    best = run.lengths[item.id], straight.run, item
+    for ident, own in work.by_run.items():
+        legs, lengths = work.runs[ident].run.legs, work.runs[ident].lengths
+        for straight in own.straights.values():
+            if straight.from_node not in within or straight.to_node not in within:
+                continue
+            for leg in (legs[key] for key in straight.legs if key in legs):  # a twin has none to put a part into
+                if lengths[leg.id] >= max(least_mm, best[0] if best else 0.0):
+                    best = lengths[leg.id], ident, leg
     return (best[1], best[2]) if best else None
 
 

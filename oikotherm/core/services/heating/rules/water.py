@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ....job.model import Leg
 from ....pipework.water import traps
 from ....quantity import length_text, trim
 from ....rules.legs import put_in_leg
@@ -45,18 +44,13 @@ def trapped_water(view: View) -> Iterable[Said]:
 def _drain_remedies(view: View, straights: tuple[str, ...]) -> Iterable[Remedy]:
     """A drain cock in the lowest leg of a trap with room for it."""
     work = view.fitted.pipework
+    legs_of = {run: work.runs[run].run.legs for run in {work.straights[key].run for key in straights}}
     low = sorted(straights, key=lambda key: view.fitted.spans[key][0].z + view.fitted.spans[key][1].z)
     for key in low:
         straight = work.straights[key]
         trace = work.runs[straight.run]
-        leg = next(
-            (
-                item
-                for item in trace.run.items
-                if isinstance(item, Leg) and item.id in straight.legs and trace.lengths[item.id] >= 260
-            ),
-            None,
-        )
+        legs = legs_of[straight.run]
+        leg = next((legs[key] for key in straight.legs if key in legs and trace.lengths[key] >= 260), None)
         if leg is None or abs(straight.way.z) > 0.01:
             continue
         at = round(trace.lengths[leg.id] / 2)

@@ -96,7 +96,7 @@ def walk(
         tree.reaches.append(made)
         if work.nodes[node].kind == "port":
             tree.ends[work.nodes[node].part] = made.id
-            waiting += [(port, key, made.id, "", False) for port, key in handed_on(node)]
+            waiting += [(port, key, made.id, "", False) for port, key in handed_on(node) if carries("", key)]
         for key in onward:
             if key in seen:
                 tree.rings = True

@@ -23,7 +23,7 @@ from oikotherm.core.services.water.pumps import serve, water_pumps
 from oikotherm.core.services.water.sizing import enlarge_first, proposed, resized
 from oikotherm.core.services.water.taps import open_taps
 
-from ...jobs import CATALOGUE
+from ...jobs import CATALOGUE, whole
 from .plumbed import HOME, house, plumbed, ring, stand, supply
 
 UNITS = {"basin": 1, "wc": 1, "shower": 2, "sink": 2}
@@ -167,6 +167,15 @@ class SolvedAnewTest(unittest.TestCase):
         )
         (net,) = derive(tap).sized["water"].detail
         self.assertRegex(" ".join(net.open), "what TAP is .* kitchen sink.*pressure at S.out is not said.*3.00 bar")
+
+    def test_gas_on_the_tap_of_a_heater_is_no_water(self) -> None:
+        """A gas pipe ends on the hot port of a heater that cold water feeds: the walk stops, the fault is found."""
+        text = "G1 from MTR.in fe-press 22: U300 E300 -> WH.hot"
+        design = derive(apply_all(whole("olmo-vecchio"), [{"do": "put_run", "run": "G1", "text": text}], CATALOGUE))
+        self.assertTrue(design.findings)
+        runs = {section.run for net in design.sized["water"].detail for section in net.sections}
+        self.assertIn("C1", runs)
+        self.assertNotIn("G1", runs)
 
 
 class SizesTest(unittest.TestCase):

@@ -349,10 +349,10 @@ def order(uid: str) -> str:
 def move_step(uid: str) -> Any:
     """Put a step behind another, or say which dependency forbids it and why."""
     body = incoming.body()
-    frame = Frame(uid, "order")
+    rev, frame = incoming.rev_of(body.get("rev")), Frame(uid, "order")
     command = move(frame.design.plan, str(body.get("step", "")), str(body.get("after", "")))
     try:
-        edit_job(uid, incoming.rev_of(body.get("rev")), [command])
+        edit_job(uid, rev, [command])
     except jobs_store.Stale:
         return stale_answer(uid, "order")
     return jsonify(Frame(uid, "order").answer())

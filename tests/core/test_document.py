@@ -155,6 +155,21 @@ class DocumentTest(unittest.TestCase):
         path = Path(__file__).parents[2] / "docs" / "schema" / "job.schema.json"
         self.assertEqual(json.loads(path.read_text("utf-8")), json_schema())
 
+    def test_more_rows_than_a_job_has_are_refused_before_they_are_looked_at(self):
+        """No row is valid: what is refused is their number."""
+        for name, found in (
+            ("stations", {"stations": [{}] * 5_001}),
+            ("runs", {"runs": [{}] * 5_001}),
+            ("runs", {"runs": [{"items": [{}] * 25_001}] * 2}),
+        ):
+            with self.assertRaises(Refused) as caught:
+                read(json.dumps(FULL | found))
+            self.assertEqual(caught.exception.field, name)
+            self.assertIn("at most", str(caught.exception))
+        with self.assertRaises(Refused) as caught:
+            read(json.dumps(FULL | {"stations": [{}] * 5_000}))
+        self.assertNotIn("at most", str(caught.exception))
+
     def test_unknown_fields_versions_and_doubles_are_refused_at_their_place(self):
         def changed(path, value):
             found = copy.deepcopy(FULL)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import secrets
+from collections.abc import Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -16,6 +17,9 @@ from .model import FORMAT, VERSION, House, Job, Level
 from .upgrades import upgrade
 
 Model = TypeVar("Model", bound=BaseModel)
+
+MOST_ROWS = 5_000  # of runs, stations and each other list of a job: some eight times a block of 300 radiators
+MOST_ITEMS_IN_ALL = 50_000  # legs, parts and marks of all runs
 
 
 def read(data: str | bytes, most_bytes: int | None = MOST_BYTES) -> Job:
@@ -45,7 +49,21 @@ def read(data: str | bytes, most_bytes: int | None = MOST_BYTES) -> Job:
             f"a document of version {VERSION} or older; this program is too old for it",
             str(VERSION),
         )
+    if most_bytes is not None:
+        check_bounds(found)
     return read_as(Job, upgrade(found))
+
+
+def check_bounds(found: Mapping[str, Any]) -> None:
+    """Refuse a document with more rows than a job has, before any of them is looked at."""
+    for name, rows in found.items():
+        if isinstance(rows, list | tuple) and len(rows) > MOST_ROWS:
+            raise Refused(name, f"{len(rows)} rows", f"at most {MOST_ROWS} {name}", "two jobs")
+    runs = found.get("runs")
+    items = [one.get("items") for one in runs if isinstance(one, dict)] if isinstance(runs, list) else []
+    count = sum(len(one) for one in items if isinstance(one, list))
+    if count > MOST_ITEMS_IN_ALL:
+        raise Refused("runs", f"{count} items", f"at most {MOST_ITEMS_IN_ALL} items in all runs", "two jobs")
 
 
 def read_as(model: type[Model], found: Any) -> Model:

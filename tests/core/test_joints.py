@@ -292,9 +292,9 @@ class FinderTest(unittest.TestCase):
                 rng.random() < 0.3,
                 practice=rng.choice(("british", "continental", "north-american")),
             )
-            began = time.perf_counter()
+            began = time.process_time()
             answer = find(ask, CATALOGUE, MEMORY)
-            times.append((time.perf_counter() - began) * 1000)
+            times.append((time.process_time() - began) * 1000)
             for chain in answer.chains:
                 seen += 1
                 self.lawful(ask, chain)

@@ -254,10 +254,10 @@ class SolverTest(unittest.TestCase):
         catalogue = large.context.catalogue
         times = []
         for _ in range(5):
-            began = time.perf_counter()
+            began = time.process_time()  # of this process alone: what runs beside it does not count
             set_ = Settings({one.station: one.setting for one in balance(heating)})
             found = simulate(large.job, large.fitted, catalogue, heating, set_)
-            times.append((time.perf_counter() - began) * 1000)
+            times.append((time.process_time() - began) * 1000)
         self.assertTrue(found.converged)
         self.assertLess(statistics.median(times), 3 * 150)  # about 100 ms on a quiet desk
 
@@ -340,9 +340,9 @@ class RunningTest(unittest.TestCase):
                     if one.station != first
                 )
             )
-            began = time.perf_counter()
+            began = time.process_time()
             simulate(made.job, made.fitted, catalogue, heating, Settings(set_))
-            self.assertLess(time.perf_counter() - began, 0.2)  # 8 ms on a quiet desk
+            self.assertLess(time.process_time() - began, 0.2)  # 8 ms on a quiet desk
 
     def test_settings_of_what_is_not_there_are_refused(self):
         made, heating = next(self.demos())

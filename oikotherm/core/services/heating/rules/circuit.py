@@ -117,9 +117,9 @@ def _leg_in(view: View, nodes: tuple[str, ...], least_mm: float) -> tuple[str, L
     """The longest leg that runs within a region."""
     work, within = view.fitted.pipework, set(nodes)
     best: tuple[float, str, Leg] | None = None
-    for ident, own in work.by_run.items():
-        legs, lengths = work.runs[ident].run.legs, work.runs[ident].lengths
-        for straight in own.straights.values():
+    for ident, trace in work.runs.items():
+        legs, lengths = trace.run.legs, trace.lengths
+        for straight in work.by_run[ident].straights.values() if ident in work.by_run else ():
             if straight.from_node not in within or straight.to_node not in within:
                 continue
             for leg in (legs[key] for key in straight.legs if key in legs):  # a twin has none to put a part into

@@ -44,12 +44,14 @@ def trapped_water(view: View) -> Iterable[Said]:
 def _drain_remedies(view: View, straights: tuple[str, ...]) -> Iterable[Remedy]:
     """A drain cock in the lowest leg of a trap with room for it."""
     work = view.fitted.pipework
-    legs_of = {run: work.runs[run].run.legs for run in {work.straights[key].run for key in straights}}
+    traces = {run: work.runs[run] for run in {work.straights[key].run for key in straights} if run in work.runs}
+    legs_of = {run: trace.run.legs for run, trace in traces.items()}
     low = sorted(straights, key=lambda key: view.fitted.spans[key][0].z + view.fitted.spans[key][1].z)
     for key in low:
         straight = work.straights[key]
-        trace = work.runs[straight.run]
-        legs = legs_of[straight.run]
+        if straight.run not in traces:
+            continue
+        trace, legs = traces[straight.run], legs_of[straight.run]
         leg = next((legs[key] for key in straight.legs if key in legs and trace.lengths[key] >= 260), None)
         if leg is None or abs(straight.way.z) > 0.01:
             continue

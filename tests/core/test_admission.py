@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from unittest import mock
 
 from oikotherm.core.admission import admit
 from oikotherm.core.context import Context
@@ -9,7 +10,6 @@ from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
 from oikotherm.core.job.commands import apply_all
 from oikotherm.core.job.document import read, write
-from oikotherm.core.reading import MOST_BYTES
 from tests import fuzzing
 from tests.counts import cases
 from tests.jobs import CATALOGUE, edit, job, paced, port, station, whole
@@ -142,18 +142,19 @@ class DocumentsTest(unittest.TestCase):
 
     def test_a_document_that_its_defaults_push_over_the_limit_is_refused(self):
         found = json.loads(write(job()))
-        leg = {"id": "i1", "kind": "leg", "dir": "N", "length_mm": 100}
-        found["facts"] = [{"path": f"a{n}", "value": "x" * 199, "basis": "told"} for n in range(int(MOST_BYTES / 246))]
-        found["runs"], found["next_item"] = [], 2
+        found["facts"] = [{"path": f"a{n}", "value": "x" * 199, "basis": "told"} for n in range(4_000)]
         data = json.dumps(found, separators=(",", ":"))
-        self.assertLess(len(data), MOST_BYTES, leg)
-        with self.assertRaises(Refused) as caught:
-            admit(read(data), Context())
-        self.assertIn("with all its fields", caught.exception.said)
+        for limit, over in ((len(data) + 100, True), (len(data) + 200_000, False)):
+            with mock.patch("oikotherm.core.admission.MOST_BYTES", limit):
+                try:
+                    admit(read(data), Context())
+                except Refused as refused:
+                    self.assertIn("with all its fields", refused.said)
+                    self.assertTrue(over)
+                else:
+                    self.assertFalse(over)
 
     def test_what_cannot_be_worked_out_is_refused_with_the_reason(self):
-        from unittest import mock
-
         made, context = whole("lockhouse"), Context()
         after = edit(made, {"do": "set_job", "title": "another"})
         with (

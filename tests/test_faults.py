@@ -133,7 +133,7 @@ class CommandsTest(unittest.TestCase):
         self.assertEqual(oikotherm("demo", "--data", str(data)).returncode, 0)
         size = (data / "oikotherm.sqlite").stat().st_size
         big = self.folder / "big.json"
-        facts = [{"path": f"a{n}", "value": os.urandom(60).hex(), "basis": "told"} for n in range(9_000)]
+        facts = [{"path": f"a{n}", "value": os.urandom(95).hex(), "basis": "told"} for n in range(4_800)]
         big.write_text(json.dumps({**json.loads(write(demo())), "uid": "big-one", "facts": facts}))
 
         def little_room():

@@ -143,6 +143,7 @@ class PaceTest(BrowserCase):
         self.assertEqual([run["id"] for run in document["runs"]][-2:], ["F12", "F13"])
 
     def test_text_not_sent_survives_the_death_of_server_and_page(self):
+        self.ordinary.append("ERR_CONNECTION_RESET")  # what was under way when the server died
         text = "from F1.T1 cu-m 15: N400 W350"
         self.type_line(text)
         self.server.kill()

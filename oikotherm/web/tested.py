@@ -25,6 +25,19 @@ MOST_FILE_BYTES = 2_000_000
 # --- instruments ------------------------------------------------------------------------------------------------------
 
 
+def gauge_kept(row: Mapping[str, Any]) -> dict[str, Any]:
+    """What a record keeps of the gauge it was read on."""
+    gauge = gauge_of(row)
+    return {
+        "name": row["name"],
+        "resolution_pa": gauge.resolution_pa,
+        "range_pa": gauge.range_pa,
+        "kind": gauge.kind,
+        "calibrated_on": row["calibrated_on"],
+        "due_on": row["due_on"],
+    }
+
+
 def gauge_of(row: Mapping[str, Any]) -> Gauge:
     """An instrument of the list as the judge knows it."""
     range_pa = (row["range_bar"] or 0.0) * PA_PER_BAR
@@ -135,14 +148,7 @@ def body_of(
         "spec": kind.id,
         "medium": kind.medium_of(frame.design, section, form.get("medium", ""), variant),
         "target_pa": rule.target_pa,
-        "gauge": {
-            "name": row["name"],
-            "resolution_pa": gauge.resolution_pa,
-            "range_pa": gauge.range_pa,
-            "kind": gauge.kind,
-            "calibrated_on": row["calibrated_on"],
-            "due_on": row["due_on"],
-        },
+        "gauge": gauge_kept(row),
         "joints": dict(section.joints),
         "volume_l": round(rule.volume_l, 3),
         "unit": rule.unit,

@@ -9,10 +9,9 @@ from dataclasses import dataclass, replace
 from ..layout import Layout
 from ..network.graph import has_trait
 from ..services import spec
-from .state import BURNS_IN, Enclosed, House, HouseState, Now, house_of
+from .state import BURNS_IN, NO_OUTLET, Enclosed, House, HouseState, Now, house_of
 
 HOT = "hot"
-NO_OUTLET = ("supply", "stub", "vessel")  # where nobody misses the water
 
 
 @dataclass(frozen=True, slots=True)

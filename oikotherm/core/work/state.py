@@ -25,6 +25,7 @@ from .strip_out import beside
 
 PieceState = Literal["absent", "new", "live", "shut", "drained", "purged", "open"]
 BURNS_IN = ("gas",)
+NO_OUTLET = ("supply", "stub", "vessel")  # where nobody misses the water
 SHUT = "shut"  # what a valve is set to that is shut as a rule
 
 

@@ -13,9 +13,8 @@ from dataclasses import dataclass
 from ..layout import Layout
 from ..network.graph import has_trait
 from ..services import spec
-from .state import BURNS_IN, Enclosed, House, house_of
+from .state import BURNS_IN, NO_OUTLET, Enclosed, House, house_of
 
-NO_OUTLET = ("supply", "stub", "vessel")  # where nobody misses the water
 ROOT = ""
 
 

@@ -20,7 +20,7 @@ from ...store.database import now, writing
 from .. import db
 from ..frame import Frame, page_data
 from ..records import records_here
-from ..tested import calibration_said, gauge_of, within_scale
+from ..tested import calibration_said, gauge_kept, gauge_of, within_scale
 
 MOST_STEP_PA = 1_500.0  # a differential gauge is at least so fine
 UNITS = ("psi", "kPa")
@@ -162,14 +162,7 @@ def _body(one: Tested, form: Mapping[str, str], comma: bool) -> dict[str, Any]:
         "kind": assembly.kind,
         "stage": stage,
         "readings_pa": readings,
-        "gauge": {
-            "name": row["name"],
-            "resolution_pa": gauge.resolution_pa,
-            "range_pa": gauge.range_pa,
-            "kind": gauge.kind,
-            "calibrated_on": row["calibrated_on"],
-            "due_on": row["due_on"],
-        },
+        "gauge": gauge_kept(row),
         "licence": licence,
         "size": assembly.size,
         "title": assembly.title,

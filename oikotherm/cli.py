@@ -100,10 +100,11 @@ def serve(args: argparse.Namespace) -> int:
 
     from .store.files import open_to_others
     from .web import create_app
+    from .workers import WORKERS
 
     if not 0 <= args.port <= MOST_PORT:
         raise Refused("port", args.port, f"a port from 0 to {MOST_PORT}", "8421")
-    app = create_app(_data(args), **config)
+    app = create_app(_data(args), WORKERS=WORKERS, **config)
     gc.freeze()  # what the program itself is of stays: collections pass it by
     try:
         server = waitress.create_server(app, host=host, port=args.port, **LIMITS)
@@ -121,6 +122,8 @@ def serve(args: argparse.Namespace) -> int:
         server.run()
     except KeyboardInterrupt:
         print("stopped")
+    finally:
+        app.extensions["workers"].close()
     return 0
 
 

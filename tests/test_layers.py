@@ -13,7 +13,7 @@ MAY = {
     "store": {"core", "store"},
     "demo": {"core", "store", "exchange", "demo"},
     "exchange": {"core", "drawing", "store", "exchange"},
-    "web": {"core", "drawing", "store", "exchange", "demo", "web"},
+    "web": {"core", "drawing", "store", "exchange", "demo", "workers", "web"},
 }
 # within core, from the ground up: a room may use those before it, and itself. spec: what a service is (services/*.py
 # and each stations.py);

@@ -116,6 +116,19 @@ def shown(design: Design, look: Look) -> Fitted:
     return left
 
 
+def pieces_of(design: Design, levels: frozenset[str]) -> frozenset[str]:
+    """The pieces whose lower end lies on these levels: each piece of a house is on one of them."""
+    heights = bands(design, levels)
+    lows = {key: min(corner.z for corner in piece.corners) for key, piece in design.fitted.pieces.items()}
+    return frozenset(key for key, z in lows.items() if any(low <= z < high for low, high in heights))
+
+
+def runs_shown(design: Design, look: Look) -> frozenset[str]:
+    """The runs of which a look shows something."""
+    left = shown(design, look)
+    return frozenset({one.run for one in left.pieces.values()} | {one.run for one in left.pipework.nodes.values()})
+
+
 def _reach(part: RunPipework, made: RunJoints) -> tuple[float, float]:
     """From the lowest to the highest thing of a run and those made with it [mm]."""
     heights = [end.z for span in made.spans.values() for end in span]

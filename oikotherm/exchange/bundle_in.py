@@ -31,14 +31,15 @@ DAMAGED = (
 EXPECTED, EXAMPLE = "a bundle that this program exported", "lockhouse-bundle.zip"
 
 
-def import_bundle(conn: sqlite3.Connection, data: bytes, context: Context) -> str:
+def import_bundle(conn: sqlite3.Connection, data: bytes, context: Context | None) -> str:
     """Take in a bundle: document, records and labels; gives the uid. Under a new uid when it is taken, records too.
 
-    context: what the firm works with. Raises Refused, with nothing stored, for what is no bundle or no job that can be
-    worked out.
+    context: what the firm works with; None where the job was admitted already. Raises Refused, with nothing stored, for
+    what is no bundle or no job that can be worked out.
     """
     job, records, labels = read_bundle(data)
-    admit(job, context)
+    if context is not None:
+        admit(job, context)
     old_uid = job.uid
     with writing(conn):
         if jobs_store.exists(conn, job.uid):

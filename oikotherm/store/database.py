@@ -23,19 +23,21 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-def connect(path: Path | str) -> sqlite3.Connection:
+def connect(path: Path | str, *, read_only: bool = False) -> sqlite3.Connection:
     """A connection with the project's settings: foreign keys, WAL, full sync, five seconds of patience.
 
-    Transactions are begun by hand (`writing`), so autocommit is on.
+    read_only: nothing can be written by it. Transactions are begun by hand (`writing`), so autocommit is on.
     """
-    conn = sqlite3.connect(path, isolation_level=None, timeout=5.0, check_same_thread=False)
+    where = f"{Path(path).absolute().as_uri()}?mode=ro" if read_only else path
+    conn = sqlite3.connect(where, isolation_level=None, timeout=5.0, check_same_thread=False, uri=read_only)
     try:
         conn.row_factory = sqlite3.Row
         conn.create_function("stored_digest", 1, lambda blob: digest_of(unpack(blob)), deterministic=True)
         conn.execute("PRAGMA busy_timeout = 5000")
         conn.execute("PRAGMA foreign_keys = ON")
-        conn.execute("PRAGMA journal_mode = WAL")
-        conn.execute("PRAGMA synchronous = FULL")
+        if not read_only:
+            conn.execute("PRAGMA journal_mode = WAL")
+            conn.execute("PRAGMA synchronous = FULL")
     except sqlite3.Error:
         conn.close()
         raise

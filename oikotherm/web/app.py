@@ -17,7 +17,7 @@ from ..core.errors import Refused
 from ..store import jobs as jobs_store
 from ..store.database import open_database
 from ..store.files import alone_in, private_file, private_folder
-from . import backed_up, broken, db, door, filters
+from . import backed_up, broken, db, door, filters, worked
 from .assets import Assets
 from .incoming import check_request, wants_json
 
@@ -36,6 +36,7 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.config.update(
         SECRET_KEY=_secret(data),
+        DATA=data.resolve(),
         DATABASE=data / "oikotherm.sqlite",
         MAX_CONTENT_LENGTH=8_000_000,
         WTF_CSRF_TIME_LIMIT=None,
@@ -43,7 +44,8 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
         SESSION_COOKIE_HTTPONLY=True,
     )
     app.config.update(config)
-    open_database(app.config["DATABASE"]).close()
+    if not app.config.get("WORKER"):
+        open_database(app.config["DATABASE"]).close()
     CSRF.init_app(app)
     app.teardown_appcontext(db.close)
     app.extensions["opened"] = db.Opened()
@@ -55,6 +57,7 @@ def create_app(data_dir: Path | str, **config: Any) -> Flask:
     app.add_url_rule("/static/<mark>/<path:name>", "static_file", assets.serve)
     _blueprints(app)
     _errors(app)
+    worked.put_up(app)
     door.put_up(app)
     app.before_request(check_request)
     app.before_request(backed_up.once_a_day)

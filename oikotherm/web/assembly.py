@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from flask import Blueprint, request
+from flask import Blueprint, render_template, request
 from markupsafe import Markup
 
+from ..core.design import Design
 from ..core.errors import Refused
 from ..core.making.assembly.lawful import Blocked
 from ..core.making.assembly.planner import Step
@@ -26,9 +28,11 @@ from ..core.work.undo import MANY, undo_depths
 from ..drawing.assembly_step import SEEN_MM, clock_dial, clock_hour, step_picture, swing_mm
 from ..exchange.assembly import ways_out as cures_of
 from ..store import van as van_store
+from ..workers import Made
 from . import db
-from .frame import Frame, page_data
+from .frame import MANY_RUNS, Frame
 from .records import records_here
+from .worked import by_worker, made_html, part, saying
 
 MOST_SHEET = 80  # pictures of a printed sheet
 WHY = {
@@ -42,25 +46,37 @@ WHERE = {"bench": "on the bench", "in place": "in its place", "closing": "closes
 bp = Blueprint("assembly", __name__, url_prefix="/jobs/<uid>/assembly")
 
 
-@page_data("assembly")
-def _assembly(frame: Frame) -> dict[str, Any]:
-    """The orders of a job; of the one looked at a step with its picture, or what stops it and what helps."""
-    design, run = frame.design, request.args.get("run", "").upper()
-    unknown = bool(run) and run not in {one.id for one in design.job.runs}
-    services = services_of(design)
-    service = request.args.get("service", "")
-    if service not in services:  # the smallest first: it is there at once
-        service = min(services, key=lambda one: len(new_runs(design, one)), default="")
-    shown = order_of_run(design, run) if run and not unknown else order_of(design, service) if service else None
+def _asked(design: Design) -> tuple[str, str, str]:
+    """What is looked at: (service, run, a run that was asked for and is not there)."""
+    run, service = request.args.get("run", "").upper(), request.args.get("service", "")
+    known = services_of(design)
+    if service not in known:  # the smallest first: it is there at once
+        service = min(known, key=lambda one: len(new_runs(design, one)), default="")
+    return (service, run, "") if not run or design.job.run(run) else (service, "", run)
+
+
+def _too_many(design: Design) -> dict[str, Any] | None:
+    """The runs to choose from, where a service of very many is looked at and nobody asked for all of it."""
+    service, run, _ = _asked(design)
+    runs = new_runs(design, service) if service and not run and request.args.get("all") != "yes" else []
+    return {"services": _services(design), "runs": runs, "service": service} if len(runs) > MANY_RUNS else None
+
+
+def _assembly(frame: Frame, saying: Callable[[str], None]) -> dict[str, Any]:
+    """The orders of a job; of the one looked at a step with its picture, or what stops it."""
+    design = frame.design
+    service, run, unknown = _asked(design)
+    saying(f"looking for the order of {run or spec.service(service).title if run or service else 'nothing'}")
+    shown = order_of_run(design, run) if run else order_of(design, service) if service else None
     steps = shown.plan.steps if shown else ()
     number = min(max(_whole(request.args.get("step", "1")), 1), max(len(steps), 1))
     step = steps[number - 1] if shown and steps else None
     states = joint_states(records_here(frame.uid))
     return {
-        "services": [(one, spec.service(one).title, len(new_runs(design, one))) for one in services],
+        "services": _services(design),
         "runs": new_runs(design),
-        "run": "" if unknown else run,
-        "unknown": run if unknown else "",
+        "run": run,
+        "unknown": unknown,
         "shown": shown,
         "number": number,
         "many": len(steps),
@@ -70,6 +86,10 @@ def _assembly(frame: Frame) -> dict[str, Any]:
         "tools": tools_wanted(design, shown, van_store.tool_words(db.get())) if shown else (),
         "deep": [one for one in undo_depths(design) if one.depth > MANY],
     }
+
+
+def _services(design: Design) -> list[tuple[str, str, int]]:
+    return [(one, spec.service(one).title, len(new_runs(design, one))) for one in services_of(design)]
 
 
 def _whole(text: str) -> int:
@@ -115,24 +135,53 @@ def _blocked(shown: Ordered, one: Blocked) -> dict[str, Any]:
 @bp.get("")
 def index(uid: str) -> str:
     """A step of the order, or what stops it."""
-    return Frame(uid, "assembly").render("assembly.html", cures=None)
+    choice = _too_many(Frame(uid, "assembly").design)
+    return _page(uid, "assembly") if choice is None else _page(uid, "", choice)
 
 
 @bp.get("/cures")
 def ways_out(uid: str) -> str:
     """What helps an assembly without an order: each put in and planned anew, which takes a while."""
+    return _page(uid, "assembly-cures")
+
+
+def _page(uid: str, name: str, choice: dict[str, Any] | None = None) -> str:
     frame = Frame(uid, "assembly")
-    shown = frame.data["shown"]
-    if shown is None:
+    said = part(name, uid) if choice is None else Markup(render_template("_assembly_runs.html", frame=frame, **choice))  # noqa: S704
+    return render_template("worked.html", frame=frame, title="Order of assembly", said=said)
+
+
+HINT = "Take one run alone."
+
+
+@by_worker("assembly", "Order of assembly", 300, HINT)
+def _order_made(uid: str) -> Made:
+    frame = Frame(uid, "assembly")
+    return made_html("_assembly.html", frame=frame, cures=None, **_assembly(frame, saying))
+
+
+@by_worker("assembly-cures", "What helps the order of assembly", 300, HINT)
+def _cures_made(uid: str) -> Made:
+    frame = Frame(uid, "assembly")
+    facts = _assembly(frame, saying)
+    if facts.get("shown") is None:
         raise Refused("service", request.args.get("service", ""), "a service with new pipe", "gas")
-    return frame.render("assembly.html", cures=cures_of(frame.design, shown))
+    saying("trying each way out")
+    return made_html("_assembly.html", frame=frame, cures=cures_of(frame.design, facts["shown"]), **facts)
 
 
 @bp.get("/sheet")
 def sheet(uid: str) -> str:
     """All steps on paper."""
     frame = Frame(uid, "assembly")
-    shown = frame.data["shown"]
-    rows = [_said(frame, shown, step) for step in shown.plan.steps[:MOST_SHEET]] if shown else []
     paper = "letter" if frame.job.practice == "north-american" else "a4"
-    return frame.render("assembly_sheet.html", rows=rows, paper=paper)
+    return frame.render("assembly_sheet.html", said=part("assembly-sheet", uid), paper=paper)
+
+
+@by_worker("assembly-sheet", "Order of assembly on paper", 300, HINT)
+def _sheet_made(uid: str) -> Made:
+    frame = Frame(uid, "assembly")
+    shown = _assembly(frame, saying).get("shown")
+    saying("drawing the steps")
+    rows = [_said(frame, shown, step) for step in shown.plan.steps[:MOST_SHEET]] if shown else []
+    return made_html("_assembly_steps.html", rows=rows)

@@ -32,13 +32,17 @@ class Shown(Generic[T]):
 
 
 def in_blocks(
-    rows: Sequence[T], group: Callable[[T], Hashable], asked: str = "", wanted: Callable[[T], bool] | None = None
+    rows: Sequence[T],
+    group: Callable[[T], Hashable],
+    asked: str = "",
+    wanted: Callable[[T], bool] | None = None,
+    most: int = MOST_ROWS,
 ) -> Shown[T]:
-    """The rows to show: all of a list of up to MOST_ROWS, else the block asked for by its key, or the one with the
+    """The rows to show: all of a list of up to `most`, else the block asked for by its key, or the one with the
     first row that is wanted, or the first. group: what belongs together (a run, a level), in the order of the rows."""
-    if len(rows) <= MOST_ROWS:
+    if len(rows) <= most:
         return Shown(rows, total=len(rows))
-    cut = list(_cut(rows, group))
+    cut = list(_cut(rows, group, most))
     blocks = tuple(Block(str(number), _title(part, group), len(part)) for number, part in enumerate(cut, 1))
     at = next((n for n, part in enumerate(cut) if wanted and any(map(wanted, part))), 0)
     if asked.isascii() and asked.isdigit() and 1 <= int(asked[:6]) <= len(cut):
@@ -46,31 +50,31 @@ def in_blocks(
     return Shown(cut[at], blocks, str(at + 1), len(rows))
 
 
-def _cut(rows: Iterable[T], group: Callable[[T], Hashable]) -> Iterable[list[T]]:
+def _cut(rows: Iterable[T], group: Callable[[T], Hashable], most: int) -> Iterable[list[T]]:
     """Groups after each other into blocks; a group that is longer than a block is cut."""
     block: list[T] = []
     own: list[T] = []
     last: Hashable = None
     for row in rows:
         if own and group(row) != last:
-            yield from _full(block, own)
+            yield from _full(block, own, most)
             own = []
         last = group(row)
         own.append(row)
-    yield from _full(block, own)
+    yield from _full(block, own, most)
     if block:
         yield list(block)
 
 
-def _full(block: list[T], own: list[T]) -> Iterable[list[T]]:
+def _full(block: list[T], own: list[T], most: int) -> Iterable[list[T]]:
     """Put a group into the block; gives the blocks that are full by it."""
-    if block and len(block) + len(own) > MOST_ROWS:
+    if block and len(block) + len(own) > most:
         yield list(block)
         block.clear()
     block += own
-    while len(block) > MOST_ROWS:
-        yield block[:MOST_ROWS]
-        del block[:MOST_ROWS]
+    while len(block) > most:
+        yield block[:most]
+        del block[:most]
 
 
 def _title(part: Sequence[T], group: Callable[[T], Hashable]) -> str:

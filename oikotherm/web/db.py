@@ -26,7 +26,7 @@ MOST_RUNS = 1_400  # of all that is kept: two designs of a house of 300 emitters
 def get() -> sqlite3.Connection:
     """The connection of this request."""
     if "db" not in g:
-        g.db = connect(current_app.config["DATABASE"])
+        g.db = connect(current_app.config["DATABASE"], read_only=bool(current_app.config.get("WORKER")))
     found: sqlite3.Connection = g.db
     return found
 

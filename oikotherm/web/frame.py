@@ -21,7 +21,7 @@ from ..core.work.made import made_of
 from ..core.work.records import ticked
 from ..drawing import svg
 from ..drawing.isometric import draw
-from ..drawing.look import Look, usual_levels
+from ..drawing.look import Look, runs_shown, usual_levels
 from ..drawing.projection import read_projection
 from ..store import jobs as jobs_store
 from . import db
@@ -138,6 +138,14 @@ class Frame:
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
 
+    @cached_property
+    def runs_listed(self) -> list[Run]:
+        """The runs beside the drawing: all, or of very many those it shows, with those that were asked for."""
+        if len(self.job.runs) <= MANY_RUNS:
+            return list(self.job.runs)
+        drawn = runs_shown(self.design, self.look()) | self.whole | {request.args.get("run", "")}
+        return [run for run in self.job.runs if run.id in drawn]
+
     def run_length_mm(self, run_id: str) -> float:
         """Length of pipe in a run as paced."""
         return self.design.traced.runs[run_id].length_mm
@@ -219,7 +227,8 @@ class Frame:
         found = {ident: self.render(name) for ident, name in makers.items()}
         if self.stage == "pace":
             found["drawing"] = self.drawing()
-            found |= {f"run-{run.id}": self.article(run) for run in changed or ()}
+            listed = {run.id for run in self.runs_listed} if changed else set()
+            found |= {f"run-{run.id}": self.article(run) for run in changed or () if run.id in listed}
         return found
 
     def _runs_changed(self, shown: int | None) -> list[Run] | None:

@@ -10,7 +10,7 @@ from markupsafe import Markup
 
 from ..drawing import svg
 from ..drawing.isometric import draw
-from ..drawing.look import Look
+from ..drawing.look import Look, pieces_of, usual_levels
 from ..drawing.trace import trace_svg
 from ..exchange.cutlist import cut_rows, totals
 from ..exchange.site import records_of
@@ -19,8 +19,10 @@ from ..store import jobs as jobs_store
 from ..store import people as people_store
 from ..store import supply as supply_store
 from ..store.database import now, writing
+from ..workers import Made
 from . import db, incoming
 from .frame import Frame, page_data
+from .worked import attached, by_worker, saying, worked
 
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 
@@ -54,15 +56,18 @@ def _handover(frame: Frame) -> dict[str, Any]:
     pack = pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
     plots = {record.uuid: plot_of(record) for record in records_of(db.get(), frame.uid)}
     charts = {key: Markup(trace_svg(one)) for key, one in plots.items() if one}  # noqa: S704 - our own drawing
-    return {"pack": pack, "not_printed": not_printed(frame.design, pack), "charts": charts}
+    large = bool(usual_levels(frame.design))
+    return {"pack": pack, "large": large, "not_printed": not_printed(frame.design, pack), "charts": charts}
 
 
 @bp.get("/pack")
-def pack(uid: str) -> str:
-    """The pack as a page for the printer."""
+def pack(uid: str) -> Any:
+    """The pack as a page for the printer; of a large house it is a PDF, which a worker makes."""
     from ..exchange.packpdf import test_said
 
     frame = Frame(uid, "handover")
+    if usual_levels(frame.design):
+        return redirect(url_for(".pdf", uid=uid), 303)
     look = Look(width=1040, height=640)
     return frame.render(
         "pack.html",
@@ -72,36 +77,40 @@ def pack(uid: str) -> str:
     )
 
 
-def _attach(data: bytes, mimetype: str, name: str) -> Response:
-    response = Response(data, mimetype=mimetype)
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+@by_worker("pack", "The pack as PDF", 240)
+def _pack(uid: str, whom: str) -> Made:
+    """A pack as PDF: whole, or for one of PACKS."""
+    from ..exchange.packpdf import pack_pdf
+    from ..exchange.packs import Firm
+    from ..exchange.packs import pack_for as made_for
+
+    saying("working out the house")
+    frame, conn = Frame(uid, "handover"), db.get()
+    plots = {record.uuid: plot_of(record) for record in records_of(conn, uid)}
+    pack = frame.data["pack"]
+    saying("setting the pages")
+    if whom == "pack":
+        data = pack_pdf(frame.design, pack, plots)
+    else:
+        firm = Firm(tuple((row["role"], row["licence"]) for row in people_store.people(conn)))
+        data = made_for(whom, frame.design, pack, plots, supply_store.supply(conn), firm)
+    return Made(data, "application/pdf", f"{uid}-{whom}.pdf")
 
 
 @bp.get("/pack.pdf")
 def pdf(uid: str) -> Response:
     """The pack as PDF."""
-
-    from ..exchange.packpdf import pack_pdf
-
-    frame = Frame(uid, "handover")
-    plots = {record.uuid: plot_of(record) for record in records_of(db.get(), uid)}
-    return _attach(pack_pdf(frame.design, frame.data["pack"], plots), "application/pdf", f"{uid}-pack.pdf")
+    return attached(worked("pack", uid, whom="pack"))
 
 
 @bp.get("/for-<whom>.pdf")
 def pack_for(uid: str, whom: str) -> Response:
     """The pack for the customer, the inspector or the fitter. Not found: status 404."""
-    from ..exchange.packs import PACKS, Firm
-    from ..exchange.packs import pack_for as made_for
+    from ..exchange.packs import PACKS
 
     if whom not in PACKS:
         return Response("Not here: customer, inspector and fitter are.\n", 404, mimetype="text/plain")
-    frame, conn = Frame(uid, "handover"), db.get()
-    plots = {record.uuid: plot_of(record) for record in records_of(conn, uid)}
-    firm = Firm(tuple((row["role"], row["licence"]) for row in people_store.people(conn)))
-    data = made_for(whom, frame.design, frame.data["pack"], plots, supply_store.supply(conn), firm)
-    return _attach(data, "application/pdf", f"{uid}-{whom}.pdf")
+    return attached(worked("pack", uid, whom=whom))
 
 
 @bp.post("/pack.pdf")
@@ -121,29 +130,38 @@ def ics(uid: str) -> Response:
     from ..exchange.pack import reminders_ics
 
     data = reminders_ics(Frame(uid, "handover").design, date.today(), records_of(db.get(), uid))
-    return _attach(data, "text/calendar", f"{uid}-reminders.ics")
+    return attached(Made(data, "text/calendar", f"{uid}-reminders.ics"))
 
 
 @bp.get("/bundle.zip")
 def bundle_zip(uid: str) -> Response:
     """Document, records and labels in one file that imports again."""
+    return attached(worked("bundle", uid))
 
+
+@by_worker("bundle", "The bundle")
+def _bundle(uid: str) -> Made:
     from ..exchange.pack import bundle
 
-    return _attach(bundle(db.get(), uid, date.today(), db.memory()), "application/zip", f"{uid}-bundle.zip")
+    return Made(bundle(db.get(), uid, date.today(), db.memory()), "application/zip", f"{uid}-bundle.zip")
 
 
 @bp.get("/sheet")
 def sheet(uid: str) -> str:
-    """The sheet alone, for the printer."""
+    """The sheet alone, for the printer; of a large house one level, with its runs."""
     frame = Frame(uid, "handover")
-    tall = frame.job.practice == "north-american"
-    look = Look(projection=frame.look().projection, width=1040, height=640 if tall else 620)
-    design = frame.design
+    tall, design = frame.job.practice == "north-american", frame.design
+    levels = usual_levels(design)
+    if levels and frame.job.level(request.args.get("level", "")):
+        levels = frozenset({request.args["level"]})
+    look = Look(projection=frame.look().projection, width=1040, height=640 if tall else 620, levels=levels)
+    here = pieces_of(design, levels) if levels else design.fitted.pieces
+    rows = [row for row in cut_rows(design) if row["key"] in here]
     return render_template(
         "sheet.html",
         frame=frame,
-        rows=cut_rows(design),
+        rows=rows,
+        level=next(iter(levels), ""),
         totals=totals(design),
         flame=any(joint.method == "capillary" for joint in design.fitted.joints.values()),
         drawing=svg.write(draw(frame.design, look)),

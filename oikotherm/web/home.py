@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, current_app, jsonify, redirect, render_template, request, url_for
 from markupsafe import Markup
 
 from ..core.admission import admit
+from ..core.context import Context
 from ..core.errors import Refused
 from ..core.job.commands import apply_all
 from ..core.job.document import blank, new_uid, read
@@ -20,13 +21,16 @@ from ..drawing.isometric import draw
 from ..drawing.look import Look
 from ..store import jobs as jobs_store
 from ..store.database import writing
+from ..workers import Folder, Made
 from . import db
 from .frame import Frame
 from .job import STAGE_PAGES
 from .practice import firm_choices
 from .records import records_here
+from .worked import by_worker, made_json, saying, worked
 
 bp = Blueprint("home", __name__)
+MOST_AT_ONCE = 1_000_000  # bytes that are admitted while the sender waits
 SEEN_SMALL = ("level", "room", "wall", "pipe", "body", "obstacle")
 NEXT = {
     "survey": "Put the stations where the tape says they are",
@@ -146,25 +150,46 @@ def create() -> Any:
 @bp.post("/import")
 def import_job() -> Any:
     """Take in a job document; one whose uid is here already comes in beside it under a new uid."""
-    upload = request.files.get("document")
+    upload, kept = request.files.get("document"), request.form.get("kept", "")
+    conn, folder = db.get(), Folder(current_app.config["DATA"])
     try:
-        if upload is None or not upload.filename:
+        if kept:  # what was sent before, and is admitted now
+            data, filename = folder.sent(kept), request.form.get("filename", "")
+        elif upload is not None and upload.filename:
+            data, filename = upload.read(), upload.filename
+        else:
             raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
-        data, conn = upload.read(), db.get()
+        context: Context | None = db.firm()
+        if len(data) > MOST_AT_ONCE:
+            worked("import", kept=folder.keep_sent(data), filename=filename[:60])
+            context = None
         if data[:2] == b"PK":
             from ..exchange.bundle_in import import_bundle
 
-            uid = import_bundle(conn, data, db.firm())
+            uid = import_bundle(conn, data, context)
             return redirect(url_for("pace.index", uid=uid), 303)
         job = read(data)
-        admit(job, db.firm())
+        if context is not None:
+            admit(job, context)
     except Refused as error:
         return _page(import_error=error), 422
     with writing(conn):
         if jobs_store.exists(conn, job.uid):
             job = job.model_copy(update={"uid": new_uid()})
-        jobs_store.create(conn, job, f"imported {upload.filename[:60]}")
+        jobs_store.create(conn, job, f"imported {filename[:60]}")
     return redirect(url_for("pace.index", uid=job.uid), 303)
+
+
+@by_worker("import", "Reading what was sent", 300)
+def _admitted(_: str, kept: str, filename: str) -> Made:
+    """Whether a document or bundle that was sent may be stored. Raises Refused."""
+    from ..exchange.bundle_in import read_bundle
+
+    data = Folder(current_app.config["DATA"]).sent(kept)
+    job = read_bundle(data)[0] if data[:2] == b"PK" else read(data)
+    saying("working out the house")
+    admit(job, db.firm())
+    return made_json({"uid": job.uid, "filename": filename})
 
 
 @bp.get("/keys")

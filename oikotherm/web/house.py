@@ -4,6 +4,7 @@ somewhere; what turning a valve does."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from flask import Blueprint, request
@@ -18,8 +19,9 @@ from ..core.work.records import ticked
 from ..core.work.state import after, house_of
 from ..core.work.steps import WorkStep
 from ..core.work.strip_out import strip_out
+from ..drawing.look import runs_shown, shown
 from ..exchange.site import proofs_of
-from .frame import Frame, page_data
+from .frame import MANY_RUNS, Frame, page_data
 from .records import records_here
 
 MOST_SHUT = 200
@@ -57,6 +59,7 @@ def _house(frame: Frame) -> dict[str, Any]:
         state = house.state(now)
     now_shut = {*shut, *house.shut_as_a_rule} - set(opened)
     states = piece_states(design, state)
+    here = _here(frame)
     counted = [(one, SAYS[one]) for one in SAYS if one in states.values()]
     return {
         "map": frame.drawing(
@@ -67,7 +70,13 @@ def _house(frame: Frame) -> dict[str, Any]:
             tints=tuple(sorted((key, f"state-{one}") for key, one in states.items())),
         ),
         "legend": counted,
-        "steps": [(one.key, one.title, one.where) for one in steps if one.effects],
+        "levels": frame.job.house.levels if here is not None else (),
+        "level": next(iter(frame.look().levels), ""),
+        "steps": [
+            (one.key, one.title, one.where)
+            for n, one in enumerate(steps)
+            if one.effects and (here is None or n == step or here.says(one.where))
+        ],
         "step": request.args.get("step", "") if step is not None else "",
         "today": today,
         "done": len(done),
@@ -79,10 +88,22 @@ def _house(frame: Frame) -> dict[str, Any]:
         "at_said": _said(frame, place),
         "unknown": request.args.get("at", "") if request.args.get("at") and not place else "",
         "places": [
-            *((run.id, f"{run.id}, {spec.role(run.role).id}") for run in frame.job.runs if house.pieces(run.id)),
-            *((one.id, f"{one.id}, {one.name or one.kind}") for one in frame.job.stations if house.pieces(one.id)),
+            *(
+                (run.id, f"{run.id}, {spec.role(run.role).id}")
+                for run in frame.job.runs
+                if (here is None or run.id in here.runs) and house.pieces(run.id)
+            ),
+            *(
+                (one.id, f"{one.id}, {one.name or one.kind}")
+                for one in frame.job.stations
+                if (here is None or one.level in here.levels) and house.pieces(one.id)
+            ),
         ],
-        "valves": [(key, words, key in now_shut, key in house.shut_as_a_rule) for key, words in names.items()],
+        "valves": [
+            (key, words, key in now_shut, key in house.shut_as_a_rule)
+            for key, words in names.items()
+            if here is None or key in now_shut or key in here.valves
+        ],
         "shut": shut,
         "found": found,
         "runs_out": _runs_out(frame, place) if place and found is not None else None,
@@ -90,6 +111,41 @@ def _house(frame: Frame) -> dict[str, Any]:
         "to_open": named(house, found.opens, names) if found is not None else [],
         "stays": named(house, found.stays, names) if found is not None else [],
     }
+
+
+@dataclass(frozen=True, slots=True)
+class _Here:
+    """What of a large house the drawing shows, so that only that is listed: its levels, runs and valves. names: what is
+    here, elsewhere: what is not, as places are called."""
+
+    levels: frozenset[str]
+    runs: frozenset[str]
+    valves: frozenset[str]
+    names: frozenset[str]
+    elsewhere: frozenset[str]
+
+    def says(self, where: str) -> bool:
+        """Whether a step's place is here, or nowhere in particular."""
+        words = frozenset(where.split(", "))
+        return bool(words & self.names) or not words & self.elsewhere
+
+
+def _here(frame: Frame) -> _Here | None:
+    """None where everything is drawn and listed."""
+    look = frame.look()
+    if len(frame.job.runs) <= MANY_RUNS or not look.levels:
+        return None
+    job, runs = frame.job, runs_shown(frame.design, look)
+    names = {True: set(runs), False: {run.id for run in job.runs} - runs}
+    for level in job.house.levels:
+        names[level.id in look.levels] |= {level.id, level.name}
+    places = [(one.level, one.id, one.name) for one in job.house.rooms]
+    places += [(one.level, one.id, one.name) for one in job.stations]
+    for at, ident, name in places:
+        names[at in look.levels] |= {ident, name}
+    here = frozenset(names[True])
+    valves = frozenset(shown(frame.design, look).fittings)
+    return _Here(look.levels, runs, valves, here, frozenset(names[False]) - here)
 
 
 def _runs_out(frame: Frame, place: str) -> float | None:

@@ -25,7 +25,7 @@ from .broken import BrokenJob
 from .broken import page as broken_page
 from .frame import Frame, page_data
 
-MOST_WATCHED = 40
+MOST_WATCHED = 30
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
 PAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
 
@@ -299,6 +299,9 @@ def where(uid: str) -> Any:
 
 @bp.get("/drawing")
 def drawing(uid: str) -> Any:
-    """The drawing alone, in the projection and size asked for."""
+    """The drawing in the projection and size asked for; with the runs beside it where these are only those it shows."""
     frame = Frame(uid, "pace")
-    return jsonify(rev=frame.rev, fragments={"drawing": frame.drawing()})
+    parts = {"drawing": frame.drawing()}
+    if len(frame.runs_listed) < len(frame.job.runs):
+        parts["runs"] = frame.render("_runs.html")
+    return jsonify(rev=frame.rev, fragments=parts)

@@ -64,7 +64,8 @@ def _survey(frame: Frame) -> dict[str, Any]:
         "plan": survey_plan(frame, level),
         "lines": house_lines(frame, level),
         "list": listed,
-        "open_station": request.args.get("station", ""),
+        "open_station": asked if listed.blocks else request.args.get("station", ""),
+        "folded": bool(listed.blocks),
         "stations": [
             {
                 "station": station,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import jsonify, redirect, render_template, request, url_for
+from flask import get_template_attribute, jsonify, redirect, render_template, request, url_for
 from markupsafe import Markup
 
 from ...core.design import Design
@@ -26,30 +26,77 @@ from ...store import jobs as jobs_store
 from ...store import records as records_store
 from ...store.database import now, writing
 from .. import db, incoming
+from ..blocks import in_blocks
 from ..frame import Frame
 from ..job import edit_job
 from ..records import records_here
 from ..sizes import bp, page, service_data
 
 LEAST_SURPLUS_PA = 500.0
+MANY_SECTIONS = 120  # beyond it rows come in blocks, workings when they are opened
+MOST_SECTIONS, MOST_EMITTERS = 25, 15
 
 
 @service_data("heating")
 def _circuits(frame: Frame) -> dict[str, Any]:
-    """Each circuit as the command line gives it, with its drawings and what it gives at lower flow temperatures."""
+    """Each circuit as the command line gives it, with its drawings and what it gives at lower flow temperatures. Of a
+    circuit of many sections rows come in blocks, and workings and lower temperatures when they are asked for."""
     found: list[dict[str, Any]] = []
     for row, heating in zip(sizes_of(frame.design), heating_of(frame.design), strict=True):
         how = {one.station: one for one in balance(heating)}
         for load in row["emitters"]:
             load["how"] = how_set(how[load["id"]], load["flow_l_h"] / 60)
-        more: dict[str, Any] = {"stair": staircase(heating), "heating": heating, "at_flow": []}
+        many = len(row["sections"]) > MANY_SECTIONS
+        more: dict[str, Any] = {"stair": staircase(heating), "heating": heating, "at_flow": [], "many": many}
+        more["shown"] = _shown(frame, row) if many else {"emitters": row["emitters"], "sections": row["sections"]}
         if row["emitters"]:
             more["drawing"] = frame.drawing(width=330, height=300, findings=False, measures=False)
             for number, pump in enumerate(row["pumps"]):
                 pump["drawing"] = Markup(pump_drawing(heating, number))  # noqa: S704 - our own drawing
-            more["at_flow"] = at_flow_temperatures(frame, row["source"])
+            more["at_flow"] = [] if many else at_flow_temperatures(frame, row["source"])
         found.append({**row, **more})
     return {"circuits": found, "could_mix": could_mix(frame)}
+
+
+def _shown(frame: Frame, row: dict[str, Any]) -> dict[str, Any]:
+    """The blocks of emitters and sections a large circuit shows."""
+    job = frame.job
+    level = {station.id: station.level for station in job.stations}
+    order = [one.id for one in job.house.levels]
+    emitters = sorted(row["emitters"], key=lambda one: order.index(level[one["id"]]))
+    asked = request.args.get("sections", "")
+    loads = in_blocks(emitters, lambda one: level[one["id"]], frame.part, most=MOST_EMITTERS)
+    sections = in_blocks(row["sections"], lambda one: one["run"], asked, most=MOST_SECTIONS)
+    return {"emitters": loads.rows, "sections": sections.rows, "loads": loads, "list": sections}
+
+
+def _circuit_of(frame: Frame, source: str) -> dict[str, Any] | None:
+    return next((row for row in sizes_of(frame.design) if row["source"] == source), None)
+
+
+@bp.get("/at-flow/<source>")
+def at_lower_flow(uid: str, source: str) -> Any:
+    """What a large circuit gives at lower flow temperatures. Not found: status 404."""
+    frame = Frame(uid, "sizes")
+    if _circuit_of(frame, source) is None:
+        return jsonify(rev=frame.rev), 404
+    table = get_template_attribute("heating/_working.html", "at_flow_table")(at_flow_temperatures(frame, source))
+    html = Markup('<div id="at-flow-{}">{}</div>').format(source, table)
+    return jsonify(rev=frame.rev, fragments={f"at-flow-{source}": html})
+
+
+@bp.get("/working/<source>/<what>/<ident>")
+def one_working(uid: str, source: str, what: str, ident: str) -> Any:
+    """How the figures of a section or an emitter of a circuit come about. Not found: status 404."""
+    frame = Frame(uid, "sizes")
+    row = _circuit_of(frame, source)
+    rows = row[what] if row is not None and what in ("sections", "emitters") else []
+    found = next((one for one in rows if one["id"] == ident), None)
+    if found is None:
+        return jsonify(rev=frame.rev), 404
+    key = f"work-{source}-{what}-{ident}"
+    html = Markup('<div id="{}">{}</div>').format(key, get_template_attribute("heating/_working.html", what)(found))
+    return jsonify(rev=frame.rev, fragments={key: html})
 
 
 def at_flow_temperatures(frame: Frame, source: str) -> list[dict[str, Any]]:

@@ -18,6 +18,7 @@ import {startHome} from "./home.js";
 import {startLists} from "./lists.js";
 import {startWhere} from "./where.js";
 import {startOrder} from "./order.js";
+import {startWorking} from "./working.js";
 
 const page = startPage();
 const drawing = startDrawing(page);
@@ -35,6 +36,7 @@ startHouse();
 startAssemblies();
 startAssembly();
 startHome();
+startWorking();
 startOrder(page);
 startLists(page);
 startWhere(page);

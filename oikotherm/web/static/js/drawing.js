@@ -129,7 +129,13 @@ class Drawing {
     const response = await fetch(this.page.url("drawing"), {headers: {Accept: "application/json"}}).catch(() => null);
     if (!response?.ok) return;
     const answer = await response.json();
-    if (asked === this.asked) this.show(answer.fragments.drawing);
+    if (asked !== this.asked) return;
+    this.show(answer.fragments.drawing);
+    const runs = document.getElementById("runs");
+    if (!runs || !answer.fragments.runs) return;
+    const holder = document.createElement("template");
+    holder.innerHTML = answer.fragments.runs.trim();
+    runs.replaceWith(holder.content);
   }
 
   /** Tell the server how large the sheet is; redraw if it drew for another size. */

@@ -13,12 +13,14 @@ from oikotherm.core.job.words import Style
 from oikotherm.core.services import spec
 
 ROW = 15
+DATA: dict[str, dict[str, Any]] = {"emitter": {"output_w": 1000.0}, "appliance": {"input_w": 6000.0}}
 
 
-def building(emitters: int = 300) -> Job:
-    """A job with that many emitters in storeys of two rows of 15, flow and return paced: trunk, floor mains, branches.
+def building(emitters: int = 300, *, services: bool = False) -> Job:
+    """A job with that many emitters in storeys of 15, flow and return paced: trunk, floor mains, branches.
 
-    Every branch turns, passes a floor and ends at its radiator valve, so that nothing is adrift or open.
+    Every branch turns, passes a floor and ends at its radiator valve, so that nothing is adrift or open. services: with
+    gas and cold water too: a riser of each, and on each storey a hob, which is shut off, and a tap.
     """
     style = Style(standard())
     stations: list[dict[str, Any]] = []
@@ -30,15 +32,19 @@ def building(emitters: int = 300) -> Job:
         for n in range(storeys)
     ]
 
-    def station(id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str) -> None:
-        row = spec.kind(kind).variants[0]
-        ports = station_ports(kind, "", "british", row.width_mm, row.height_mm)
-        data = {"output_w": 1000.0} if kind == "emitter" else {}
+    def station(
+        id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str, variant: str = ""
+    ) -> None:
+        variants = spec.kind(kind).variants
+        row = next((one for one in variants if one.id == variant), variants[0])
+        ports = station_ports(kind, variant, "british", row.width_mm, row.height_mm)
+        data = DATA.get(kind, {})
         stations.append(
             {"data": data, "id": id_, "kind": kind, "level": level, "at": at, "faces": faces, "ports": ports}
+            | {"variant": variant}
         )
 
-    def run(text: str, role: str) -> None:
+    def run(text: str, role: str, service: str = "heating") -> None:
         nonlocal next_item
         parsed = parse_run(text, style)
         items = []
@@ -49,7 +55,7 @@ def building(emitters: int = 300) -> Job:
         runs.append(
             {
                 "id": parsed.id,
-                "service": "heating",
+                "service": service,
                 "role": role,
                 "start": parsed.start.text,
                 "pipe": parsed.pipe,
@@ -76,6 +82,17 @@ def building(emitters: int = 300) -> Job:
                     f"U? -> {emitter}.{side}",
                     role,
                 )
+    if services:
+        station("MTR", "meter", "L0", (36000, 4000, 300), "S")
+        station("SUP", "supply", "L0", (38000, 4000, 300), "S")
+        rises = " ".join(f"*S{n} U2800" for n in range(storeys - 1)) + f" *S{storeys - 1} U300 -> cap"
+        run(f"G0 from MTR.out cu-m 28: U300 [iso] U600 {rises}", "gas", "gas")
+        run(f"C0 from SUP.out cu-m 28: U300 [iso] U600 {rises}", "cold", "water")
+        for n in range(storeys):
+            station(f"H{n}", "appliance", f"L{n}", (36000, 1000, 900), "N", "hob")
+            station(f"K{n}", "outlet", f"L{n}", (38000, 1000, 900), "N", "outside-tap")
+            run(f"GB{n} from G0.S{n} cu-m 15: S600 [iso] S? E? D? -> H{n}.gas", "gas", "gas")
+            run(f"CB{n} from C0.S{n} cu-m 15: S600 [iso] S? D? -> K{n}.in", "cold", "water")
     found = {"house": {"levels": levels}, "stations": stations, "runs": runs, "next_item": next_item}
     job = blank("building", f"{emitters} emitters", "british", "mm")
     return read_as(Job, {**job.model_dump(exclude={"house", "stations", "runs", "next_item"}), **found})

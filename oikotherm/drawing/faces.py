@@ -70,8 +70,10 @@ def printable(text: str) -> str:
 def missing_signs(words: Iterable[str]) -> str:
     """The signs of some texts that cannot be printed, each once, in order; empty where all can."""
     known = known_signs()
-    found = (sign for text in words for sign in unicodedata.normalize("NFC", text))
-    return "".join(dict.fromkeys(sign for sign in found if ord(sign) not in known and not sign.isspace()))
+    found: dict[str, None] = {}
+    for text in words:
+        found.update(dict.fromkeys(text if text.isascii() else unicodedata.normalize("NFC", text)))
+    return "".join(sign for sign in found if ord(sign) not in known and not sign.isspace())
 
 
 def missing_said(signs: str) -> str:

@@ -104,11 +104,13 @@ def _label(label: Label) -> str:
     if label.leader:
         dx, dy = label.leader[0] - label.at[0], label.leader[1] - label.at[1]
         leader = f'<path class="leader" d="M0 0L{number(dx)} {number(dy)}"/>'
-    return (
+    head = (
         f'<g class="{words}" transform="translate({number(label.at[0])} '
         f'{number(label.at[1])})"{_data(label.key, label.run)}>'
-        f'<g class="k">{leader}{plate}<text y="4">{_escaped(label.text)}</text></g></g>'
     )
+    if not leader and not plate:
+        return f'{head}<text class="k" y="4">{_escaped(label.text)}</text></g>'
+    return f'{head}<g class="k">{leader}{plate}<text y="4">{_escaped(label.text)}</text></g></g>'
 
 
 def write(scene: Scene, *, standalone: bool = False, ident: str = "drawing") -> str:

@@ -88,14 +88,17 @@ def _seen(design: Design, joint: Joint, state: JointState | None) -> str:
     return ", ".join(seen) or "-"
 
 
-def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) -> dict[str, Any]:
-    """All facts of the pack. complete: no open stop, and a passed test of the present pipework."""
+def pack_of(
+    design: Design, rev: int, records: Sequence[Record], today: date, *, chapters: bool = True
+) -> dict[str, Any]:
+    """All facts of the pack. complete: no open stop, and a passed test of the present pipework. chapters: with those
+    that are long: sizes, cuts, joints, plan, where it shuts off."""
     states, made = joint_states(records), made_of(design, records)
     done = ticked(records)
     proofs = proofs_of(design, records)
     stops = [finding.says for finding in design.open_findings if finding.severity == "stop"]
     joints = []
-    for joint in design.fitted.joints.values():
+    for joint in design.fitted.joints.values() if chapters else ():
         state = states.get(joint.key)
         joints.append(
             {
@@ -130,8 +133,8 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
         ],
         "complete": not stops and passed,
         "stops": stops,
-        "sizes": sizes_of(design),
-        "cuts": cut_rows(design),
+        "sizes": sizes_of(design) if chapters else [],
+        "cuts": cut_rows(design) if chapters else [],
         "joints": joints,
         "plan": [
             {
@@ -142,7 +145,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
                 "hold": step.hold,
                 "done": done.get(step.key),
             }
-            for step in design.plan
+            for step in (design.plan if chapters else ())
         ],
         "proofs": [
             {
@@ -169,7 +172,7 @@ def pack_of(design: Design, rev: int, records: Sequence[Record], today: date) ->
             "stations": sorted(made.stations),
             "joints": len(made.joints),
         },
-        "shut_offs": list(shut_offs(design)),
+        "shut_offs": list(shut_offs(design)) if chapters else [],
         "top_up": list(top_up(design)),
         "waived": [{"says": f.says, "reason": f.waived} for f in design.findings if f.waived],
         "reminders": [

@@ -30,11 +30,12 @@ from ..exchange.assembly import ways_out as cures_of
 from ..store import van as van_store
 from ..workers import Made
 from . import db
+from .blocks import in_blocks
 from .frame import MANY_RUNS, Frame
 from .records import records_here
 from .worked import by_worker, made_html, part, saying
 
-MOST_SHEET = 80  # pictures of a printed sheet
+MOST_SHEET = 40  # pictures of a printed sheet
 WHY = {
     "play": "both its ends stand, and nothing gives so far",
     "turns": "it cannot be turned in",
@@ -183,5 +184,8 @@ def _sheet_made(uid: str) -> Made:
     frame = Frame(uid, "assembly")
     shown = _assembly(frame, saying).get("shown")
     saying("drawing the steps")
-    rows = [_said(frame, shown, step) for step in shown.plan.steps[:MOST_SHEET]] if shown else []
-    return made_html("_assembly_steps.html", rows=rows)
+    steps = list(enumerate(shown.plan.steps, 1)) if shown else []
+    listed = in_blocks(steps, lambda one: (one[0] - 1) // 8 * 8 + 1, frame.part, most=MOST_SHEET)
+    rows = [_said(frame, shown, step) for _, step in listed.rows] if shown else []
+    first = listed.rows[0][0] if listed.rows else 1
+    return made_html("_assembly_steps.html", frame=frame, rows=rows, list=listed, first=first)

@@ -31,6 +31,7 @@ from .records import proved, records_here
 FOLDED = ("make", "joints", "order", "prove", "workshop", "assembly", "house")
 ANEW = ("workshop", "assembly", "house")
 MANY_RUNS = 80
+SEEN_SMALL = ("level", "room", "wall", "pipe", "body", "obstacle")  # of a drawing without words and fittings
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,6 +197,17 @@ class Frame:
         element."""
         look = self.look(**changes)
         return self.design.kept(f"{ident} {look}", lambda: svg.write(draw(self.design, look), ident=ident))
+
+    def pipes_alone(self, look: Look, ident: str) -> str:
+        """The pipes in their rooms as SVG, without words and fittings, made once."""
+
+        def make() -> str:
+            scene = draw(self.design, look)
+            scene.labels, scene.symbols = [], []
+            scene.strokes = [one for one in scene.strokes if one.layer in SEEN_SMALL]
+            return svg.write(scene, ident=ident)
+
+        return self.design.kept(f"pipes alone {ident} {look}", make)
 
     @property
     def folds_watch(self) -> bool:

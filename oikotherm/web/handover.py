@@ -49,15 +49,21 @@ def freeze(uid: str) -> Any:
 
 @page_data("handover")
 def _handover(frame: Frame) -> dict[str, Any]:
-    """The facts of the pack at the head."""
+    """The facts of the pack at the head, without its long chapters."""
+    from ..exchange.pack import not_printed
 
-    from ..exchange.pack import not_printed, pack_of
-
-    pack = pack_of(frame.design, frame.rev, records_of(db.get(), frame.uid), date.today())
+    pack = _facts(frame, chapters=False)
     plots = {record.uuid: plot_of(record) for record in records_of(db.get(), frame.uid)}
     charts = {key: Markup(trace_svg(one)) for key, one in plots.items() if one}  # noqa: S704 - our own drawing
     large = bool(usual_levels(frame.design))
     return {"pack": pack, "large": large, "not_printed": not_printed(frame.design, pack), "charts": charts}
+
+
+def _facts(frame: Frame, *, chapters: bool = True) -> dict[str, Any]:
+    from ..exchange.pack import pack_of
+
+    records = records_of(db.get(), frame.uid)
+    return pack_of(frame.design, frame.rev, records, date.today(), chapters=chapters)
 
 
 @bp.get("/pack")
@@ -72,6 +78,7 @@ def pack(uid: str) -> Any:
     return frame.render(
         "pack.html",
         test_said=test_said,
+        pack=_facts(frame),
         drawing=svg.write(draw(frame.design, look)),
         paper="letter" if frame.job.practice == "north-american" else "a4",
     )
@@ -87,7 +94,7 @@ def _pack(uid: str, whom: str) -> Made:
     saying("working out the house")
     frame, conn = Frame(uid, "handover"), db.get()
     plots = {record.uuid: plot_of(record) for record in records_of(conn, uid)}
-    pack = frame.data["pack"]
+    pack = _facts(frame)
     saying("setting the pages")
     if whom == "pack":
         data = pack_pdf(frame.design, pack, plots)

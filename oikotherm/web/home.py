@@ -16,9 +16,7 @@ from ..core.services.heating.templates import TEMPLATES, commands_of
 from ..core.services.rooms import small_jobs
 from ..core.work.records import ticked
 from ..demo import documents
-from ..drawing import svg
-from ..drawing.isometric import draw
-from ..drawing.look import Look
+from ..drawing.look import Look, usual_levels
 from ..store import jobs as jobs_store
 from ..store.database import writing
 from ..workers import Folder, Made
@@ -31,7 +29,6 @@ from .worked import by_worker, made_json, saying, worked
 
 bp = Blueprint("home", __name__)
 MOST_AT_ONCE = 1_000_000  # bytes that are admitted while the sender waits
-SEEN_SMALL = ("level", "room", "wall", "pipe", "body", "obstacle")
 NEXT = {
     "survey": "Put the stations where the tape says they are",
     "pace": "Pace out the runs between them",
@@ -92,15 +89,9 @@ def job_now(uid: str) -> Any:
 
 
 def _small_drawing(frame: Frame) -> str:
-    """The pipes in their rooms, without words and fittings."""
-
-    def make() -> str:
-        scene = draw(frame.design, Look(width=420.0, height=250.0, measures=False, findings=False, head=8.0))
-        scene.labels, scene.symbols = [], []
-        scene.strokes = [one for one in scene.strokes if one.layer in SEEN_SMALL]
-        return svg.write(scene, ident=f"small-{frame.uid}")
-
-    return str(frame.design.kept("small drawing", make))
+    """The pipes in their rooms, without words and fittings; of a large house its lowest level."""
+    look = Look(width=420.0, height=250.0, measures=False, findings=False, head=8.0, levels=usual_levels(frame.design))
+    return frame.pipes_alone(look, f"small-{frame.uid}")
 
 
 def _next(frame: Frame, stages: list[dict[str, Any]]) -> dict[str, str] | None:

@@ -25,7 +25,7 @@ from .broken import BrokenJob
 from .broken import page as broken_page
 from .frame import Frame, page_data
 
-MOST_WATCHED = 30
+MOST_WATCHED = 24
 bp = Blueprint("job", __name__, url_prefix="/jobs/<uid>")
 PAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
 

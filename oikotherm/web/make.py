@@ -19,8 +19,10 @@ from ..drawing.charts import bend
 from ..drawing.piece_card import piece_mini
 from ..drawing.sheet import sheet_svg
 from ..exchange.cutlist import cut_rows, totals
+from ..workers import Made
 from .blocks import in_blocks
 from .frame import Frame, page_data
+from .worked import by_worker, facts_of, made_json, worked
 
 MANY_CUTS = 300  # beyond it the workings are not sent with the list
 bp = Blueprint("make", __name__, url_prefix="/jobs/<uid>/make")
@@ -102,10 +104,15 @@ def _holes_together(holes: Iterable[Hole]) -> list[list[Hole]]:
 @bp.get("/corners")
 def weigh(uid: str) -> Any:
     """Bends against fittings, for a job too large to be worked out both ways before somebody asks."""
-    frame = Frame(uid, "make")
-    found = _corners_said(frame.design.corners, frame.unit)
+    frame, found = Frame(uid, "make"), facts_of(worked("corners", uid))
     html = get_template_attribute("_corners.html", "corners_said")(found)
     return jsonify(rev=frame.rev, fragments={"corners": Markup('<div id="corners">{}</div>').format(html)})
+
+
+@by_worker("corners", "Bends against fittings")
+def _corners_made(uid: str) -> Made:
+    frame = Frame(uid, "make")
+    return made_json(_corners_said(frame.design.corners, frame.unit))
 
 
 @bp.get("/working/<label>")

@@ -264,9 +264,17 @@ def _order(frame: Frame) -> dict[str, Any]:
         "water": frame.design.water_work,
         "bench": _bench(frame.design, listed.rows),
         "gates": {step.key: words for step in listed.rows if (words := _gate_said(step, done))},
-        "changes": {key: _change_said(change) for key, change in changes(frame.design, steps).items()},
+        "changes": {key: _change_said(change) for key, change in _changes(frame.design, steps).items()},
         "house": _house_said(frame.design, [step for step in steps if step.key in done]),
     }
+
+
+def _changes(design: Layout, steps: Sequence[WorkStep]) -> Mapping[str, StepChange]:
+    """What each step changes in the house, worked out once for an order of the steps."""
+    found: Mapping[str, StepChange] = design.kept(
+        f"changes {' '.join(step.key for step in steps)}", lambda: changes(design, steps)
+    )
+    return found
 
 
 def _shown_phase(phase: Phase, done: Collection[str]) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 """Pace-out as it is used: ghost, hover both ways, chips, remedies, projections, conflicts, and text that survives."""
 
 import json
+import re
 import time
 from contextlib import closing
 
@@ -360,7 +361,7 @@ class SurveyPlanTest(BrowserCase):
 
 
 class LargeJobTest(BrowserCase):
-    """A building of 300 emitters: 642 runs on one page, which still answers a hand."""
+    """A building of 300 emitters, 642 runs, of which a page lists those its drawing shows: it answers a hand."""
 
     def test_a_large_building_is_read_and_edited(self):
         large = building(300)
@@ -368,17 +369,25 @@ class LargeJobTest(BrowserCase):
             jobs.create(conn, large, "made up")
         page = self.page
         self.go(f"/jobs/{large.uid}/pace")
-        self.assertEqual(page.locator(".run").count(), len(large.runs))
+        listed = page.locator(".run").evaluate_all("runs => runs.map((run) => run.dataset.run)")
+        self.assertIn("F0", listed)
+        self.assertEqual(
+            {one for one in listed if "B" in one}, {f"{way}B{n}" for way in ("F", "RT") for n in range(1, 16)}
+        )
+        with page.expect_response(re.compile("/drawing")):
+            page.locator("#level-filter").select_option("L4")
+        page.locator(".run[data-run=FB61]").wait_for()
+        self.assertEqual(page.locator(".run[data-run=FB7]").count(), 0)
+        page.locator("#level-filter").select_option("L0")
+        page.locator(".run[data-run=FB7]").wait_for()
         self.assertEqual(page.locator(".chip").count(), 0)  # they come when asked for
         run = page.locator(".run[data-run=FB7]")
         run.locator("[data-whole]").click()
         run.locator(".chip").first.wait_for()
-        began = time.perf_counter()
         run.locator(".chip", has_text="S900").click()
         page.keyboard.type("S950")
         page.keyboard.press("Enter")
         page.locator("main[data-rev='2']").wait_for(state="attached")
-        self.assertLess(time.perf_counter() - began, 5.0)  # 0.5 s on a quiet desk
         self.assertIn("S950", run.get_attribute("data-line"))
         # its chips stay open, with the one just typed over in focus, so that the next can be typed over at once
         self.assertEqual(page.evaluate("document.activeElement.textContent"), "S950")

@@ -204,7 +204,12 @@ def _around(house: House, key: str) -> tuple[str, ...]:
 
 
 def relights(design: Layout) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """The gas appliances to be lit again after any gas-off, each with the runs its valve is on."""
+    """The gas appliances to be lit again after any gas-off, each with the runs its valve is on. Worked out once."""
+    found: tuple[tuple[str, tuple[str, ...]], ...] = design.kept("relights", lambda: _relights(design))
+    return found
+
+
+def _relights(design: Layout) -> tuple[tuple[str, tuple[str, ...]], ...]:
     house = house_of(design)
     burners = [ident for ident in house.stations if house.burns(ident) and ident in house.ports]
     found = []

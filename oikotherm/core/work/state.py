@@ -372,8 +372,7 @@ class House:
 
     def role(self, run: str) -> str:
         """What a run carries; "" for none that is there."""
-        found = self.design.job.run(run)
-        return found.role if found else ""
+        return self._said_of.get(run, ("", "keep"))[0]
 
     @cached_property
     def usual(self) -> HouseState:
@@ -381,8 +380,12 @@ class House:
         return self.state(self.standing())
 
     def _state(self, run: str) -> str:
-        found = self.design.job.run(run)
-        return found.state if found else "keep"
+        return self._said_of.get(run, ("", "keep"))[1]
+
+    @cached_property
+    def _said_of(self) -> dict[str, tuple[str, str]]:
+        """Run -> its role and state."""
+        return {run.id: (run.role, run.state) for run in self.design.job.runs}
 
     def pieces(self, key: str) -> list[str]:
         """The straights of a run, those at a station's ports, or a straight itself; none for what is not there."""

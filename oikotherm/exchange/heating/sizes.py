@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection
 from typing import Any
 
 from ...core.design import Design
@@ -17,9 +18,10 @@ from ...core.services.heating.vessel import Vessel, pressure_at_bar
 from .simulation import balance_row, simulation_row
 
 
-def sizes_of(design: Design) -> list[dict[str, Any]]:
-    """One dict a circuit: terms, sections, emitters, index, pump, volume, vessel. Rounded to what can be used."""
-    return [_circuit(heating, design) for heating in heating_of(design)]
+def sizes_of(design: Design, only: Callable[[Heating], Collection[str]] | None = None) -> list[dict[str, Any]]:
+    """One dict a circuit: terms, sections, emitters, index, pump, volume, vessel. Rounded to what can be used. only:
+    the sections whose rows are wanted of a circuit, all where nothing is said."""
+    return [_circuit(heating, design, only(heating) if only else None) for heating in heating_of(design)]
 
 
 def litres_h(flow_kg_s: float, heating: Heating) -> float:
@@ -214,7 +216,7 @@ def _vessel_said(vessel: Vessel, here_l: float | None) -> str:
     return f"{here_l:g} L is there" + (f": add one of {vessel.second_l:g} L" if vessel.second_l else "")
 
 
-def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
+def _circuit(heating: Heating, design: Design, only: Collection[str] | None) -> dict[str, Any]:
     terms, vessel = heating.circuit.terms, heating.vessel
     running = running_of(design).get(heating.circuit.source.id)
     set_ = {one.station: balance_row(one) for one in balance(heating)}
@@ -228,7 +230,7 @@ def _circuit(heating: Heating, design: Design) -> dict[str, Any]:
         "flow_c": terms.flow_c,
         "return_c": terms.return_c,
         "assumed": heating.circuit.assumed,
-        "sections": [_section(one, heating, design) for one in heating.sections],
+        "sections": [_section(one, heating, design) for one in heating.sections if only is None or one.id in only],
         "emitters": [
             {
                 **_emitter(one, heating),

@@ -12,9 +12,11 @@ from ...core.design import Design
 from ...core.errors import Refused
 from ...core.job.model import Job
 from ...core.network.graph import has_trait
+from ...core.network.section import PipeSection
 from ...core.quantity import number, parse
 from ...core.services.heating.circuits import is_source, mixing_sets
 from ...core.services.heating.simulate import Balance, balance, running_of
+from ...core.services.heating.sized import Heating
 from ...core.services.heating.sizing import heating_of
 from ...core.services.heating.valves import corrected_turns
 from ...core.work.records import in_order
@@ -26,7 +28,7 @@ from ...store import jobs as jobs_store
 from ...store import records as records_store
 from ...store.database import now, writing
 from .. import db, incoming
-from ..blocks import in_blocks
+from ..blocks import MOST_ROWS, Shown, in_blocks
 from ..frame import Frame
 from ..job import edit_job
 from ..records import records_here
@@ -42,15 +44,23 @@ def _circuits(frame: Frame) -> dict[str, Any]:
     """Each circuit as the command line gives it, with its drawings and what it gives at lower flow temperatures. Of a
     circuit of many sections rows come in blocks, and workings and lower temperatures when they are asked for."""
     found: list[dict[str, Any]] = []
-    for row, heating in zip(sizes_of(frame.design), heating_of(frame.design), strict=True):
+    lists = {heating.circuit.source.id: _list_of(heating) for heating in heating_of(frame.design)}
+    rows = sizes_of(frame.design, lambda heating: {one.id for one in lists[heating.circuit.source.id].rows})
+    for row, heating in zip(rows, heating_of(frame.design), strict=True):
         how = {one.station: one for one in balance(heating)}
         for load in row["emitters"]:
             load["how"] = how_set(how[load["id"]], load["flow_l_h"] / 60)
-        many = len(row["sections"]) > MANY_SECTIONS
+        listed = lists[row["source"]]
+        many = bool(listed.blocks)
         more: dict[str, Any] = {"stair": staircase(heating), "heating": heating, "at_flow": [], "many": many}
-        more["shown"] = _shown(frame, row) if many else {"emitters": row["emitters"], "sections": row["sections"]}
+        more |= {"list": listed, "loads": _loads(frame, row) if many else Shown(row["emitters"])}
         if row["emitters"]:
-            more["drawing"] = frame.drawing(width=330, height=300, findings=False, measures=False)
+            look = frame.look(width=330, height=300, findings=False, measures=False)
+            more["drawing"] = (
+                frame.pipes_alone(look, "drawing")
+                if many
+                else frame.drawing(width=330, height=300, findings=False, measures=False)
+            )
             for number, pump in enumerate(row["pumps"]):
                 pump["drawing"] = Markup(pump_drawing(heating, number))  # noqa: S704 - our own drawing
             more["at_flow"] = [] if many else at_flow_temperatures(frame, row["source"])
@@ -58,20 +68,24 @@ def _circuits(frame: Frame) -> dict[str, Any]:
     return {"circuits": found, "could_mix": could_mix(frame)}
 
 
-def _shown(frame: Frame, row: dict[str, Any]) -> dict[str, Any]:
-    """The blocks of emitters and sections a large circuit shows."""
+def _list_of(heating: Heating) -> Shown[PipeSection]:
+    """The sections of a circuit that are shown."""
+    most = MOST_SECTIONS if len(heating.sections) > MANY_SECTIONS else MANY_SECTIONS
+    return in_blocks(heating.sections, lambda one: one.run, request.args.get("sections", ""), most=most)
+
+
+def _loads(frame: Frame, row: dict[str, Any]) -> Shown[dict[str, Any]]:
+    """The emitters of a large circuit that are shown: those of a level."""
     job = frame.job
     level = {station.id: station.level for station in job.stations}
     order = [one.id for one in job.house.levels]
     emitters = sorted(row["emitters"], key=lambda one: order.index(level[one["id"]]))
-    asked = request.args.get("sections", "")
-    loads = in_blocks(emitters, lambda one: level[one["id"]], frame.part, most=MOST_EMITTERS)
-    sections = in_blocks(row["sections"], lambda one: one["run"], asked, most=MOST_SECTIONS)
-    return {"emitters": loads.rows, "sections": sections.rows, "loads": loads, "list": sections}
+    return in_blocks(emitters, lambda one: level[one["id"]], frame.part, most=MOST_EMITTERS)
 
 
-def _circuit_of(frame: Frame, source: str) -> dict[str, Any] | None:
-    return next((row for row in sizes_of(frame.design) if row["source"] == source), None)
+def _circuit_of(frame: Frame, source: str, section: str = "") -> dict[str, Any] | None:
+    """A circuit by its source, with the row of one section at most."""
+    return next((row for row in sizes_of(frame.design, lambda _: {section}) if row["source"] == source), None)
 
 
 @bp.get("/at-flow/<source>")
@@ -85,11 +99,11 @@ def at_lower_flow(uid: str, source: str) -> Any:
     return jsonify(rev=frame.rev, fragments={f"at-flow-{source}": html})
 
 
-@bp.get("/working/<source>/<what>/<ident>")
+@bp.get("/working/<source>/<what>/<path:ident>")
 def one_working(uid: str, source: str, what: str, ident: str) -> Any:
     """How the figures of a section or an emitter of a circuit come about. Not found: status 404."""
     frame = Frame(uid, "sizes")
-    row = _circuit_of(frame, source)
+    row = _circuit_of(frame, source, ident)
     rows = row[what] if row is not None and what in ("sections", "emitters") else []
     found = next((one for one in rows if one["id"] == ident), None)
     if found is None:
@@ -176,11 +190,22 @@ def balance_sheet(frame: Frame) -> list[dict[str, Any]]:
     return rows
 
 
+def _balance(
+    frame: Frame, rows: list[dict[str, Any]], typed: Mapping[str, str] | None = None, error: Any = None
+) -> str:
+    level = {station.id: station.level for station in frame.job.stations}
+    ranked = {one.id: n for n, one in enumerate(frame.job.house.levels)}
+    asked = (typed or {}).get("emitter", frame.of)
+    by_level = sorted(rows, key=lambda row: ranked[level[row["id"]]]) if len(rows) > MOST_ROWS else rows
+    listed = in_blocks(by_level, lambda row: level[row["id"]], frame.part, lambda row: row["id"] == asked)
+    return render_template("heating/balance.html", frame=frame, list=listed, typed=typed or {}, error=error)
+
+
 @bp.get("/balance")
 def balance_page(uid: str) -> str:
     """The balance sheet, for the phone."""
     frame = Frame(uid, "sizes")
-    return render_template("heating/balance.html", frame=frame, rows=balance_sheet(frame), typed={}, error=None)
+    return _balance(frame, balance_sheet(frame))
 
 
 @bp.post("/balance")
@@ -210,8 +235,9 @@ def keep_measured(uid: str) -> Any:
         with writing(db.get()):
             records_store.add_once(db.get(), record)
     except Refused as error:
-        return render_template("heating/balance.html", frame=frame, rows=rows, typed=form, error=error), 422
-    return redirect(url_for(".balance_page", uid=uid) + incoming.anchor(f"b-{form.get('emitter')}"), 303)
+        return _balance(frame, rows, form, error), 422
+    back = url_for(".balance_page", uid=uid, of=form.get("emitter") if len(rows) > MOST_ROWS else None)
+    return redirect(back + incoming.anchor(f"b-{form.get('emitter')}"), 303)
 
 
 def _turns(text: str, set_: float | None, comma: bool) -> float:

@@ -240,10 +240,16 @@ def _trap_remedies_behind(view: View, train: Train, part: Met) -> dict[str, Any]
 )
 def gas_connector(view: View) -> Iterable[Said]:
     work, unit = view.fitted.pipework, view.job.pace_unit
+    flexible: dict[str, list[Straight]] = {}
+    for one in work.straights.values():
+        if one.pipe.code == "conn":
+            flexible.setdefault(one.run, []).append(one)
+    if not flexible:
+        return
     last = {train.straights[-1].key: train for train in trains(view)}
     passes = work.passes
     for run in view.job.runs:
-        pieces = [one for one in work.straights.values() if one.run == run.id and one.pipe.code == "conn"]
+        pieces = flexible.get(run.id, [])
         if run.state != "new" or not pieces:
             continue
         train = next((last[one.key] for one in pieces if one.key in last), None)

@@ -14,6 +14,8 @@ from .circuits import ROLES, is_source
 from .sizing import heating_of
 from .stations import SPEC
 
+FAR_M = 1e9  # of an emitter that is not joined
+
 
 def _level_ids(design: Layout) -> list[str]:
     """Levels with heating on them, lowest first."""
@@ -82,14 +84,14 @@ def _bleed(design: Layout) -> Iterable[WorkStep]:
     """Bleed from the lowest floor up, pump off; within a level by piped distance from the source."""
     if not _piped(design):
         return
-    levels = _level_ids(design)
+    levels, far_m = _level_ids(design), _distances_m(design)
     for number, level in enumerate(levels):
         here = [
             station
             for station in design.job.stations
             if station.level == level and has_trait(station, "vents") and station.state != "remove"
         ]
-        here.sort(key=lambda station: (_distance_m(design, station.id), station.id))
+        here.sort(key=lambda station: (far_m.get(station.id, FAR_M), station.id))
         needs = [Need("fill", "there is nothing to let out yet")]
         if number:
             needs.append(Need(f"bleed:{levels[number - 1]}", "air from below rises to where it was just let out"))
@@ -109,13 +111,14 @@ def _bleed(design: Layout) -> Iterable[WorkStep]:
         )
 
 
-def _distance_m(design: Layout, station: str) -> float:
-    """Pipe from the source to an emitter and back [m]; far for one that is not joined."""
+def _distances_m(design: Layout) -> dict[str, float]:
+    """Emitter -> pipe from the source to it and back [m]; those that are not joined are left out."""
+    found: dict[str, float] = {}
     for heating in heating_of(design):
+        long_m = {section.id: section.length_m for section in heating.sections}
         for load in heating.loads:
-            if load.station == station:
-                return sum(heating.section(ident).length_m for ident in load.path)
-    return 1e9
+            found.setdefault(load.station, sum(long_m[ident] for ident in load.path))
+    return found
 
 
 def _finish(design: Layout) -> Iterable[WorkStep]:

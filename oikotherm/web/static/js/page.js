@@ -1,5 +1,6 @@
 /** The page of a job: its revision, sending edits, and putting the parts the server renders in place. */
 
+const LATER_MS = 700;
 const NO_ANSWER = "The server does not answer. Nothing typed is lost; send it again when it is back.";
 
 /** What the server refused: field, said, expected, example, where. */
@@ -90,7 +91,8 @@ class Page extends EventTarget {
     const response = await fetch(this.url(path), {headers: {Accept: "application/json"}}).catch(() => null);
     if (!response?.ok) return;
     const answer = await response.json();
-    if (answer.rev === this.rev) this.take(answer);
+    if (response.status === 202) setTimeout(() => this.fetchPart(path), LATER_MS); // a worker is at it
+    else if (answer.rev === this.rev) this.take(answer);
   }
 
   /** Put the server's parts in place of the old ones and move to its revision. */

@@ -6,6 +6,7 @@ the whole.
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import html.parser
 import http.client
@@ -13,15 +14,18 @@ import io
 import json
 import random
 import re
+import socket
 import tempfile
 import threading
 import time
 import uuid
 import zipfile
 from collections import Counter
+from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from flask import got_request_exception
 
@@ -32,15 +36,19 @@ from oikotherm.core.errors import Refused
 from oikotherm.core.job.document import read, write
 from oikotherm.core.memory import Memory
 from oikotherm.demo import documents
+from oikotherm.exchange import merchant
 from oikotherm.exchange.bundle_in import import_bundle
 from oikotherm.exchange.pack import bundle
-from oikotherm.store import jobs
+from oikotherm.store import jobs, live
 from oikotherm.store.database import connect, open_database, writing
 from oikotherm.web import create_app
 from tests import fuzzing
 from tests.fuzzing import ODD, said_of
+from tests.jobs import whole
 from tests.serving import Server, Visitor
 
+MOST_S = 5.0  # of a request, but of what workers make
+BY_WORKERS = re.compile(r"/assembly|/make/(sticks|cards|materials|corners)|\.pdf|\.zip|\.csv")
 JUNK = [
     *(None, "", "x", -1, 0, 0.5, 1e9, 1e308, 1e-300, True, [], {}, "F1.T1", "?", [1, 2], "N+30S", "é" * 300),
     *("\ud800", "\x00", "9" * 400, [[[]]], {"a": 1}, "remove", "keep", float("nan"), 10**30, "1e400"),
@@ -297,23 +305,125 @@ def through_posts(seed: int, count: int, every: int = 20) -> tuple[Counter[str],
             accepted = 0
             for number in range(count):
                 rule, uid = posts.posts[number % len(posts.posts)], posts.jobs[number % 3].uid
+                began = time.process_time()
                 answer = posts.one(rule, uid)
+                took_s = time.process_time() - began
                 tally[str(answer.status_code)] += 1
-                if answer.status_code >= 500:
-                    wrong.append(f"{number}: {rule} on {uid}: {answer.status_code} {posts.broke}")
+                if answer.status_code >= 500 or took_s > MOST_S:
+                    wrong.append(f"{number}: {rule} on {uid}: {answer.status_code} {took_s:.1f} s {posts.broke}")
                 if answer.status_code in (200, 302, 303):
                     accepted += 1
                     if accepted % every == 0:
                         for path in posts.pages(uid):
-                            status = posts.client.get(path).status_code
+                            status, took_s = timed(lambda path=path: posts.client.get(path))  # type: ignore[misc]
                             tally["pages"] += 1
-                            if status >= 500:
-                                wrong.append(f"{number}: page {path} after {rule}: {status} {posts.broke}")
+                            if status >= 500 or took_s > MOST_S and not BY_WORKERS.search(path):
+                                said = f"{status} {took_s:.1f} s {posts.broke}"
+                                wrong.append(f"{number}: page {path} after {rule}: {said}")
                 if number % 400 == 399:  # back to houses that make sense
                     for job in posts.jobs:
                         with writing(posts.conn):
                             jobs.move_head(posts.conn, job.uid, jobs.head_rev(posts.conn, job.uid), 1)
     return tally, wrong
+
+
+def through_readings(seed: int, count: int) -> tuple[Counter[str], list[str]]:
+    """Bodies sent to the address of a running test: lines of a gauge, mangled, torn, doubled, out of order, or no lines
+    at all. Kept, refused, or turned away; never a 500."""
+    rng, tally, wrong = random.Random(seed), Counter[str](), []
+    with tempfile.TemporaryDirectory() as folder:
+        posts = Posts(Path(folder), seed)
+        with closing(posts.conn):
+            with writing(posts.conn):
+                jobs.create(posts.conn, whole("lockhouse").model_copy(update={"uid": "livejob"}), "demo")
+            token = begun(posts.client, posts.conn, "livejob")
+            for number in range(count):
+                with mock.patch("oikotherm.web.live.MOST_POSTS", count):
+                    status, took_s = timed(lambda: posts.client.post(f"/readings/{token}", data=_readings(rng)))
+                tally[str(status)] += 1
+                if status >= 500 or took_s > MOST_S:
+                    wrong.append(f"{number}: {status} in {took_s:.1f} s {posts.broke}")
+                if number % 100 == 99 and posts.client.get("/jobs/livejob/prove").status_code >= 500:
+                    wrong.append(f"{number}: the page {posts.broke}")
+    return tally, wrong
+
+
+def begun(client: Any, conn: Any, uid: str) -> str:
+    """The token of a gas test that was begun."""
+    page = client.get(f"/jobs/{uid}/prove?section=gas/MTR.out/1").text
+    gauge = re.findall(r'<option[^>]*\svalue="([^"]+)">', page[page.index('name="gauge"') :])[0]
+    data = {"section": "gas/MTR.out/1", "variant": "british", "gauge": gauge, "no_supply": "on", "by_role": "fitter"}
+    answer = client.post(f"/jobs/{uid}/prove/live", data=data)
+    assert answer.status_code == 303, answer.text[:300]
+    return live.running(conn, uid)[0].token
+
+
+def _readings(rng: random.Random) -> bytes:
+    """What a logger sends, or what nobody should."""
+    first = rng.randrange(10 ** rng.randrange(1, 7))
+    rows = [
+        {
+            "seq": first + n,
+            "at": f"2026-03-01T10:{n % 60:02}:{rng.randrange(60):02}Z",
+            "pressure_pa": rng.gauss(2000, 9),
+        }
+        | ({"temp_c": rng.gauss(18, 1)} if rng.random() < 0.5 else {})
+        | ({"source": rng.choice(["gauge", "logger 3", "hand", "file", "x" * 50])} if rng.random() < 0.3 else {})
+        for n in range(rng.choice([0, 1, 5, 60]))
+    ]
+    if rng.random() < 0.6:
+        rows = mangled(rng, rows, rng.randrange(1, 4))
+    text = "\n".join(json.dumps(one) if rng.random() < 0.99 else rng.choice(ODD) for one in rows)
+    data = text.encode("utf-8", "replace")
+    return torn(rng, data) if data and rng.random() < 0.3 else data
+
+
+def through_merchants(seed: int, count: int) -> tuple[Counter[str], list[str]]:
+    """Answers of a merchant on this machine, mangled and torn, in bytes: taken or refused, each in the time for it."""
+    rng, tally, wrong = random.Random(seed), Counter[str](), []
+    lines = [mock.Mock(item="cap-elbow-22", title="22 elbow"), mock.Mock(item="iso-22", title="valve")]
+    good = {"merchant": "m", "quotes": [{"item": "cap-elbow-22", "price": 1.15, "in_stock": True, "days": 2}]}
+    says: list[bytes] = [b""]
+    listening = socket.create_server(("127.0.0.1", 0))
+
+    def serve() -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                connection, _ = listening.accept()
+                with contextlib.suppress(OSError):
+                    connection.recv(65_536)
+                    connection.sendall(says[0])
+                connection.close()
+
+    threading.Thread(target=serve, daemon=True).start()
+    url = f"http://127.0.0.1:{listening.getsockname()[1]}"
+    with closing(listening):
+        for number in range(count):
+            body = json.dumps(mangled(rng, good, rng.choice([0, 1, 2, 4]))).encode("utf-8", "surrogatepass")
+            body = rng.choice([body, body, torn(rng, body), rng.choice(ODD).encode("utf-8", "replace")])
+            head = rng.choice(["200 OK", "200 OK", "302 Found\r\nLocation: http://10.0.0.1/", "500 Broken", "9", ""])
+            long = rng.choice([len(body), len(body), len(body), 0, 10**9, -4])
+            says[0] = f"HTTP/1.1 {head}\r\nContent-Length: {long}\r\n\r\n".encode() + body
+            if rng.random() < 0.1:
+                says[0] = torn(rng, says[0])
+            began = time.process_time()
+            try:
+                merchant.ask(url, lines)
+                tally["taken"] += 1
+            except Refused:
+                tally["refused"] += 1
+            except Exception as error:  # noqa: BLE001 - whatever it is, it is counted
+                wrong.append(f"{number}: {says[0][:80]!r} {said_of(error)}")
+            if time.process_time() - began > MOST_S:
+                wrong.append(f"{number}: over {MOST_S} s")
+    return tally, wrong
+
+
+def timed(request: Callable[[], Any]) -> tuple[int, float]:
+    """The status of a request, and how long it took of this process [s]."""
+    began = time.process_time()
+    status = request().status_code
+    return status, time.process_time() - began
 
 
 def through_kills(seed: int, count: int) -> tuple[Counter[str], list[str]]:

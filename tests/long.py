@@ -182,9 +182,11 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
     "stubs": (stubs, 2_000),
     "assemblies": (assemblies, 2_000),
     "sticks": (sticks, 4_000),
-    "documents": (campaign.through_documents, 5_000),
+    "documents": (campaign.through_documents, 6_000),
     "posts": (campaign.through_posts, 10_000),
     "tools": (campaign.through_tools, 12_000),
+    "readings": (campaign.through_readings, 2_000),
+    "merchants": (campaign.through_merchants, 1_000),
     "kills": (campaign.through_kills, 100),
     "whole tests": (whole_tests, PROCESSES),
 }

@@ -19,6 +19,16 @@ class CampaignTest(unittest.TestCase):
         self.assertEqual(wrong, [])
         self.assertGreater(min(tally["answered"], tally["refused"]), 50)
 
+    def test_readings_of_a_running_test(self):
+        tally, wrong = campaign.through_readings(1, 60)
+        self.assertEqual(wrong, [])
+        self.assertGreater(min(tally["200"], tally["422"]), 5)
+
+    def test_answers_of_a_merchant(self):
+        tally, wrong = campaign.through_merchants(1, 60)
+        self.assertEqual(wrong, [])
+        self.assertGreater(min(tally["taken"], tally["refused"]), 5)
+
     def test_posts_to_all_routes(self):
         tally, wrong = campaign.through_posts(1, 90, every=10)
         self.assertEqual(wrong, [])

@@ -27,6 +27,7 @@ from ..core.supply import Price
 TIMEOUT_S = 10
 MOST_BYTES = 2_000_000
 MOST_QUOTES = 20_000
+ITEMS = '{"items": [{"item": "cap-elbow-22"}]}'
 EXAMPLE = '{"quotes": [{"item": "cap-elbow-22", "price": 1.15}]}'
 USUAL = "http://127.0.0.1:8430"
 HERE = ("127.0.0.1", "localhost", "::1")
@@ -180,10 +181,10 @@ def stand_in(port: int, missing: float, tell: Callable[[str], None]) -> Threadin
         def do_POST(self) -> None:  # noqa: N802 - the library's name
             try:
                 length = int(self.headers.get("Content-Length") or 0)
-                said = json.loads(self.rfile.read(min(length, MOST_BYTES)))
+                said = read_json(self.rfile.read(min(max(length, 0), MOST_BYTES)), "items", ITEMS)
                 asked = [(str(one["item"]), str(one.get("title", ""))) for one in said["items"]]
-            except (ValueError, KeyError, TypeError, AttributeError):
-                self._answer(400, {"error": 'expected {"items": [{"item": "cap-elbow-22"}]}'})
+            except (Refused, ValueError, KeyError, TypeError, AttributeError):
+                self._answer(400, {"error": f"expected {ITEMS}"})
                 return
             quotes = [found for item, title in asked if (found := quote(catalogue, item, title, missing))]
             tell(f"{len(quotes)} of {len(asked)} quoted")

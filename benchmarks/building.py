@@ -32,9 +32,7 @@ def building(emitters: int = 300, *, services: bool = False) -> Job:
         for n in range(storeys)
     ]
 
-    def station(
-        id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str, variant: str = ""
-    ) -> None:
+    def station(id_: str, kind: str, level: str, at: tuple[float, float, float], faces: str, variant: str = "") -> None:
         variants = spec.kind(kind).variants
         row = next((one for one in variants if one.id == variant), variants[0])
         ports = station_ports(kind, variant, "british", row.width_mm, row.height_mm)

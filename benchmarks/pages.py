@@ -50,7 +50,7 @@ def nodes_of(html: str) -> int:
 def pages_of(app: Flask, job: Job) -> list[str]:
     """The address of every page of a job, from the routes of the application; no files, no parts of pages."""
     found = []
-    station = next(one.id for one in job.stations if one.kind == "emitter")
+    station = next((one.id for one in job.stations if one.kind == "emitter"), job.stations[0].id)
     known = {"uid": job.uid, "station": station}
     for rule in app.url_map.iter_rules():
         name = rule.rule
@@ -128,7 +128,9 @@ def main() -> int:
             bad += over
             words = f"{'over' if over else ''} {'a worker' if by_worker else ''}"
             name = page.partition(job.uid)[2] or "/"
-            print(f"{name:38} {times[0]:8.1f} {again:7.1f} {kb:6.0f} {nodes:6}   {answer.status_code} {words}", flush=True)
+            print(
+                f"{name:38} {times[0]:8.1f} {again:7.1f} {kb:6.0f} {nodes:6}   {answer.status_code} {words}", flush=True
+            )
     return int(bad > 0)
 
 

@@ -28,7 +28,7 @@ from .records import records_here
 from .worked import by_worker, made_json, saying, worked
 
 bp = Blueprint("home", __name__)
-MOST_AT_ONCE = 1_000_000  # bytes that are admitted while the sender waits
+MOST_AT_ONCE = 300_000  # bytes that are admitted while the sender waits
 NEXT = {
     "survey": "Put the stations where the tape says they are",
     "pace": "Pace out the runs between them",

@@ -6,14 +6,16 @@ import random
 import unittest
 from pathlib import Path
 
+from oikotherm.core.catalogue import standard
 from oikotherm.core.design import derive
 from oikotherm.core.errors import Refused
+from oikotherm.core.job.commands import apply
 from oikotherm.core.job.document import json_schema, read, write
-from oikotherm.core.job.model import ITEM_KINDS
+from oikotherm.core.job.model import ITEM_KINDS, MOST_AT_ONE_PLACE
 from oikotherm.drawing import svg
 from oikotherm.drawing.isometric import draw
 from tests.counts import cases
-from tests.jobs import demo
+from tests.jobs import demo, whole
 
 FULL = {
     "format": "oikotherm-job",
@@ -169,6 +171,16 @@ class DocumentTest(unittest.TestCase):
         with self.assertRaises(Refused) as caught:
             read(json.dumps(FULL | {"stations": [{}] * 5_000}))
         self.assertNotIn("at most", str(caught.exception))
+
+    def test_more_runs_on_one_port_than_anybody_has_are_refused(self):
+        """By a document and by an edit."""
+        job = whole("lockhouse")
+        line = "from C1.T3 cu-m 15: U300 -> cap"
+        for _ in range(MOST_AT_ONE_PLACE - 1):
+            job = apply(job, {"do": "put_run", "text": line}, standard())
+        self.assertEqual(read(write(job)), job)
+        with self.assertRaisesRegex(Refused, "at most 40"):
+            apply(job, {"do": "put_run", "text": line}, standard())
 
     def test_unknown_fields_versions_and_doubles_are_refused_at_their_place(self):
         def changed(path, value):

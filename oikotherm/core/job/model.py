@@ -393,6 +393,7 @@ class PipeChange(ItemBase):
     """The pipe from here on."""
 
 
+MOST_AT_ONE_PLACE = 40  # runs that begin or end at one port or point
 LEAST_CLIP_MM = 50.0  # clips nearer than this are a slip of the pen
 
 
@@ -659,6 +660,10 @@ class Job(Frozen):
                 raise ValueError(f"station {station.id} is on level {station.level}, which does not exist")
         _once([item.id for run in self.runs for item in run.items], "item id")
         _once([task.id for task in self.tasks], "task id")
+        on = Counter(anchor for run in self.runs for anchor in (run.start, run.finish) if "." in anchor)
+        for anchor, count in on.most_common(1):
+            if count > MOST_AT_ONE_PLACE:
+                raise ValueError(f"{count} runs on {anchor}, expected at most {MOST_AT_ONE_PLACE}")
         for run in self.runs:
             last = max((int(item.id[1:]) for item in run.items), default=0)
             if last >= self.next_item:

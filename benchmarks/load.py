@@ -204,8 +204,8 @@ def _measure(server: Server, args: argparse.Namespace) -> None:
         )
         ratio = percentile_ms(beside) / percentile_ms(alone)
         print(
-            f"{len(alone)} edits alone: p95 {percentile_ms(alone):.0f} ms; {len(beside)} while {walker.opened} pages of "
-            f"the large house are opened: p95 {percentile_ms(beside):.0f} ms; ratio {ratio:.2f}"
+            f"{len(alone)} edits alone: p95 {percentile_ms(alone):.0f} ms; {len(beside)} while {walker.opened} pages "
+            f"of the large house are opened: p95 {percentile_ms(beside):.0f} ms; ratio {ratio:.2f}"
         )
         for pid in children(server.process.pid):
             print(f"worker {pid}: most memory {memory_of(pid, 'VmHWM'):.0f} MB")

@@ -20,6 +20,7 @@ import sys
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
@@ -30,7 +31,10 @@ from .store.files import private_file, private_folder
 WORKERS = 2
 MOST_WAITING = 40
 MOST_MADE_BYTES, MOST_MADE = 200_000_000, 200
-MOST_DATA_BYTES = 420_000_000  # of a worker, by RLIMIT_DATA: with the libraries about 350 MB that are its own
+MOST_MEMORY_BYTES = 350_000_000  # of a worker, as it watches itself
+MOST_DATA_BYTES = 700_000_000  # by RLIMIT_DATA, should it not come to watch: near it Python only struggles
+WATCH_S = 0.2
+PR_SET_PDEATHSIG = 1
 NICE = 10
 LEFT_S = 60.0  # a question nobody came back for in so long is not begun
 KEPT_ENDED_S = 600.0
@@ -323,6 +327,9 @@ class _Worker:
                 task.end("made")
                 return
             else:
+                if said.get("memory"):  # it ends by itself: not for the next question
+                    process.kill()
+                    process.wait()
                 hint = task.question.hint
                 words = OVER_MEMORY.format(hint=hint).strip() if said.get("memory") else str(said.get("failed", ""))
                 task.end("refused" if "refused" in said else "failed", words, said.get("refused"))
@@ -357,9 +364,11 @@ class _Worker:
             self.process = None
 
 
-def bounded() -> None:
-    """Make this process a worker: nice, bounded in memory, deaf to Ctrl-C, which is the server's."""
+def bounded(over: Callable[[], None], most_bytes: int = MOST_MEMORY_BYTES) -> None:
+    """Make this process a worker: nice, deaf to Ctrl-C, which is the server's, ended with its server, and bounded in
+    memory: over() is called by a thread when it holds more."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _end_with_parent()
     with contextlib.suppress(OSError, AttributeError):
         os.nice(NICE)
     try:
@@ -369,6 +378,27 @@ def bounded() -> None:
     _, hard = resource.getrlimit(resource.RLIMIT_DATA)
     most = MOST_DATA_BYTES if hard == resource.RLIM_INFINITY else min(MOST_DATA_BYTES, hard)
     resource.setrlimit(resource.RLIMIT_DATA, (most, hard))
+    unit = 1 if sys.platform == "darwin" else 1024  # of ru_maxrss
+
+    def watch() -> None:
+        while resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * unit <= most_bytes:
+            time.sleep(WATCH_S)
+        over()
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    """Have the kernel end this process with the thread that began it, where it can; else the end of the pipe does."""
+    if not sys.platform.startswith("linux"):
+        return
+    import ctypes
+
+    parent = os.getppid()
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:  # it was gone before
+        os._exit(0)
 
 
 def questions(words: Any) -> Any:

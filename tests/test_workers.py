@@ -162,12 +162,16 @@ class FolderTest(unittest.TestCase):
 
     def test_a_worker_has_a_bound_on_memory_and_is_nice(self):
         code = (
-            "import os; from oikotherm.workers import bounded; bounded(); print(os.nice(0) >= 10)\n"
-            "try: held = bytearray(600_000_000)\n"
-            "except MemoryError: print('bounded')"
+            "import os, sys, time; from oikotherm.workers import bounded\n"
+            "def over(): sys.stdout.write('over '); sys.stdout.flush(); os._exit(0)\n"
+            "bounded(over, 150_000_000); print(os.nice(0) >= 10, flush=True)\n"
+            "try: held = bytearray(900_000_000)\n"
+            "except MemoryError: print('bounded', flush=True)\n"
+            "held = [bytes(1_000_000).replace(b'\\0', b'x') for _ in range(300)]\n"
+            "time.sleep(60)"
         )
         out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
-        self.assertEqual(out.split(), ["True", "bounded"])
+        self.assertEqual(out.split(), ["True", "bounded", "over"])
 
 
 class ServedTest(unittest.TestCase):

@@ -17,7 +17,14 @@ GC_THRESHOLD = (100_000, 20, 50)
 
 def main() -> None:
     """Work until the server's words end."""
-    bounded()
+    at_work: list[Any] = []
+
+    def over() -> None:
+        for tell in at_work:
+            tell(memory=True)
+        os._exit(0)
+
+    bounded(over)
     gc.set_threshold(*GC_THRESHOLD)
     words = sys.stdout
     sys.stdout = sys.stderr  # nothing else may speak to the server
@@ -31,6 +38,7 @@ def main() -> None:
             except OSError:  # the server is gone
                 os._exit(0)
 
+        at_work[:] = [tell]
         try:
             tell(says="reading the job")
             if question.data not in apps:
@@ -45,8 +53,7 @@ def main() -> None:
         except Refused as refused:
             tell(refused=refused.as_dict())
         except MemoryError:
-            tell(memory=True)
-            return  # what is left of it is not worth keeping
+            over()
         except Exception as error:  # noqa: BLE001 - whatever it is, the server hears of it and the worker goes on
             sys.stderr.write(f"worker, {question.name}: {type(error).__name__}: {error}\n")
             tell(failed="The program made a mistake here; what was stored is untouched.")

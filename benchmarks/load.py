@@ -29,6 +29,7 @@ from .building import building
 
 STAGES = ("survey", "pace", "sizes", "joints", "make", "order", "prove", "handover")
 HALF_S = 30.0
+LOOKS_S = 1.0  # at a page, before the next
 LARGE = (
     *("house", "watch", "small", "handover/sheet", "make/sticks", "make/materials", "make/cards", "assembly?all=yes"),
     *("handover/for-customer.pdf", "handover/for-inspector.pdf", "handover/for-fitter.pdf", "handover/pack.pdf"),
@@ -104,7 +105,7 @@ class Client(threading.Thread):
 
 
 class Walker(threading.Thread):
-    """One who opens every page and pack of a large house, in every other half minute."""
+    """One who opens every page and pack of a large house and looks at it for a second, in every other half minute."""
 
     def __init__(self, server: Server, job: Job, until: float) -> None:
         super().__init__()
@@ -127,6 +128,7 @@ class Walker(threading.Thread):
                     return
                 visitor.get(f"/jobs/{self.job.uid}/{page}")
                 self.opened += 1
+                time.sleep(LOOKS_S)
             length_mm = 400.0 + rev
             command = {"do": "set_leg", "run": self.job.runs[-1].id, "item": legs[0].id, "length_mm": length_mm}
             body = {"rev": rev, "page": "watch", "commands": [command]}

@@ -20,8 +20,9 @@ from .core.reading import read_json
 DATA = Path("data")
 MOST_TRIED = 60  # remedies that `check` tries, from the first finding on
 PORT, MOST_PORT = 8420, 65_535
+SWITCH_S = 0.0005  # how long a thread that works out a large house keeps one that answers in a moment waiting
 LIMITS: dict[str, Any] = {
-    "threads": 6,
+    "threads": 8,
     "max_request_body_size": 64_000_000,  # far over what the application reads, so that it is there to say so
     "max_request_header_size": 65_536,
     "connection_limit": 1_000,
@@ -97,6 +98,7 @@ def serve(args: argparse.Namespace) -> int:
 
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that requests wait a moment is no warning
     gc.set_threshold(100_000, 20, 50)  # a derived house is many small objects that live until the next edit
+    sys.setswitchinterval(SWITCH_S)
 
     from .store.files import open_to_others
     from .web import create_app

@@ -20,6 +20,7 @@ MAY = {
 # service: what each adds above the layout (the rest of its folder)
 ROOMS = (
     "errors",
+    "lazy",
     "reading",
     "memory",
     "tables",

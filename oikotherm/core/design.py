@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any
 
 from .context import Context
 from .job.model import Job
 from .layout import Layout
+from .lazy import lazy
 from .making.consumables import Consumable, consumables
 from .making.materials import Coil, OrderLine, coils, parts
 from .making.order import Order, order
@@ -36,12 +36,12 @@ class Materials:
 class Design(Layout):
     """A layout with the work on it: plan, supports, materials. What is not asked for is not worked out."""
 
-    @cached_property
+    @lazy
     def plan(self) -> tuple[WorkStep, ...]:
         """The steps of work in their order."""
         return plan(self)
 
-    @cached_property
+    @lazy
     def materials(self) -> Materials:
         """What to order where nothing is known of van and prices."""
         return self.materials_from(Supply())
@@ -61,7 +61,7 @@ class Design(Layout):
         found = self.materials_from(supply)
         return order(self.job, supply, found.parts, found.pipes, found.coils, found.consumables)
 
-    @cached_property
+    @lazy
     def water_work(self) -> tuple[Any, ...]:
         """Draining and filling, for every service that has it."""
         return tuple(one for room in rooms().values() if room.water_work for one in room.water_work(self))
@@ -78,7 +78,7 @@ class Design(Layout):
         found: Finding = self.kept(f"tried {finding.rule} {' '.join(finding.where)}", make)
         return found
 
-    @cached_property
+    @lazy
     def corners(self) -> Corners | None:
         """What pulled bends cost or save against fittings; None where no bend would be pulled. The other way is worked
         out in a memory of its own: nothing of it is asked for again."""

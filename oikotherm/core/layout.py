@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import partial
 from typing import Any, TypeVar
 
 from .context import Context
@@ -19,6 +19,7 @@ from .job.writing import run_text
 from .joints.fit_out import fit_out
 from .joints.fitted import Fitted
 from .labels import label_all
+from .lazy import lazy
 from .making.cut import Cut, cuts
 from .making.holes import Hole, kept_holes
 from .making.supports import RunClips, schedule
@@ -40,44 +41,44 @@ class Layout:
         self.context = replace(context, catalogue=in_force(job, context.catalogue, context.memory))
         self._kept: dict[str, Any] = {}
 
-    @cached_property
+    @lazy
     def style(self) -> Style:
         return Style(self.context.catalogue, self.job.practice, self.job.pace_unit)
 
-    @cached_property
+    @lazy
     def traced(self) -> Pipework:
         """All pipe of the job, with what goes."""
         return trace(self.job, self.context.catalogue, self.context.memory)
 
-    @cached_property
+    @lazy
     def pipework(self) -> Pipework:
         """The pipe that is there when the job is done."""
         return standing(self.job, self.traced)
 
-    @cached_property
+    @lazy
     def fitted(self) -> Fitted:
         return fit_out(self.job, self.pipework, self.context)
 
-    @cached_property
+    @lazy
     def cuts(self) -> tuple[Cut, ...]:
         return cuts(self.job, self.fitted, self.context.catalogue)
 
-    @cached_property
+    @lazy
     def flow(self) -> dict[str, int]:
         """Straight key -> 1 with its pacing, -1 against, 0 not known."""
         return flow_directions(self.pipework)
 
-    @cached_property
+    @lazy
     def findings(self) -> tuple[Finding, ...]:
         view = View(self.job, self.fitted, self.context, self.sized, self.flow)
         return find(view, all_rules())
 
-    @cached_property
+    @lazy
     def open_findings(self) -> tuple[Finding, ...]:
         """Those nobody has waived."""
         return tuple(finding for finding in self.findings if not finding.waived)
 
-    @cached_property
+    @lazy
     def sized(self) -> dict[str, Sized]:
         """Service -> its networks worked out, for every service that sizes."""
         return {ident: room.size(self) for ident, room in rooms().items() if room.size is not None}
@@ -89,28 +90,32 @@ class Layout:
         found: T = self._kept[name]
         return found
 
-    @cached_property
+    def forget(self) -> None:
+        """Forget what rooms worked out of it, which leads back to it: then it goes with its last user."""
+        self._kept.clear()
+
+    @lazy
     def supports(self) -> tuple[RunClips, ...]:
         """The clips of every run of new pipe."""
         return tuple(schedule(self.job, self.fitted, self.context.catalogue))
 
-    @cached_property
+    @lazy
     def holes(self) -> tuple[Hole, ...]:
         """The holes through joists, walls, floors and ceilings, in the order of the runs."""
         return kept_holes(self.job, self.fitted, self.context.catalogue)
 
-    @cached_property
+    @lazy
     def piece_labels(self) -> dict[str, str]:
         return label_all(
             ((piece.key, piece.run) for piece in self.fitted.pieces.values()), dict(self.context.labels), pieces=True
         )
 
-    @cached_property
+    @lazy
     def joint_labels(self) -> dict[str, str]:
         order = ((joint.key, joint.run) for joint in self.fitted.joints.values())
         return label_all(order, dict(self.context.labels), pieces=False)
 
-    @cached_property
+    @lazy
     def texts(self) -> dict[str, str]:
         """Run id -> its canonical line."""
         style, keep = self.style, self.context.memory.keep

@@ -17,7 +17,7 @@ from typing import Any, TypeVar
 
 T = TypeVar("T")
 Key = tuple[Hashable, ...]
-USUAL_BYTES = 64_000_000
+USUAL_BYTES = 110_000_000  # a house of 300 emitters takes 60, and the jobs beside it must not lose theirs
 LEFT = 0.8
 ENTRY_BYTES = 500  # key, inputs and the table's own share
 SAMPLES = 8  # results of a function that are measured, two of big ones; after that each 128th
@@ -90,11 +90,12 @@ class Memory:
 
     def _make(self, key: Key, inputs: tuple[object, ...], make: Callable[[], object], most: int) -> _Entry:
         made = make()
+        size = self._size(str(key[0]), inputs, made)  # not while others wait: a count lost between threads does no harm
         with self._lock:
             there = self._entries.get(key)
             if there is not None:
                 return there  # another thread was first: its object is the one that stays
-            entry = _Entry(inputs, made, self._size(str(key[0]), inputs, made), self._asked)
+            entry = _Entry(inputs, made, size, self._asked)
             self._entries[key] = entry
             self.held_bytes += entry.bytes
             if most:

@@ -118,6 +118,8 @@ def _forget_oldest(kept: OrderedDict[Any, Any]) -> None:
     while len(kept) > MOST_KEPT or runs > MOST_RUNS and len(kept) > 2:
         _, gone = kept.popitem(last=False)
         runs -= len(gone.job.runs)
+        if isinstance(gone, Design):
+            gone.forget()
 
 
 def design_of(at: jobs_store.Revision) -> Design:

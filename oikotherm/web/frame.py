@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 from flask import get_template_attribute, render_template, request
@@ -15,6 +14,7 @@ from ..core.design import Design
 from ..core.errors import Refused
 from ..core.job.model import Job, Run
 from ..core.job.writing import item_text
+from ..core.lazy import lazy
 from ..core.quantity import PaceUnit
 from ..core.rules import Finding
 from ..core.work.made import made_of
@@ -102,7 +102,7 @@ class Frame:
     def findings(self) -> tuple[Finding, ...]:
         return self.design.findings
 
-    @cached_property
+    @lazy
     def data(self) -> dict[str, Any]:
         """What the templates of this stage show, gathered once."""
         return _DATA[self.stage](self) if self.stage in _DATA else {}
@@ -111,7 +111,7 @@ class Frame:
         """A template of this stage with its data."""
         return render_template(template, frame=self, **{**self.data, **more})
 
-    @cached_property
+    @lazy
     def done_here(self) -> bool:
         """Whether the present stage is filled, so that nothing need be hinted at."""
         return any(row["filled"] for row in self.stages() if row["stage"].id == self.stage)
@@ -139,7 +139,7 @@ class Frame:
         }
         return [{"stage": stage, "filled": filled[stage.id], "count": counts.get(stage.id, 0)} for stage in STAGES]
 
-    @cached_property
+    @lazy
     def runs_listed(self) -> list[Run]:
         """The runs beside the drawing: all, or of very many those it shows, with those that were asked for."""
         if len(self.job.runs) <= MANY_RUNS:

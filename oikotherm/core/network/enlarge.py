@@ -67,7 +67,10 @@ def enlarge(
         if not ways:
             return {ident: now(ident) for ident in ladders}
         best: tuple[float, str] | None = None
+        groups: dict[tuple[str, ...], str] = {}  # what grows as one is looked at once
         for ident in {ident for way in ways for ident in way}:
+            groups[tuple(together[ident])] = max(groups.get(tuple(together[ident]), ident), ident)
+        for ident in groups.values():
             if all(rung[one] + 1 < len(ladders[one]) and fed(one) for one in together[ident]):
                 best = max(best or (-1.0, ""), (saved(together[ident], at), ident))
         if best is None:

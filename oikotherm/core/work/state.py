@@ -9,11 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, Literal
 
 from ..job.model import DeviceItem, Station
 from ..layout import Layout
+from ..lazy import lazy
 from ..network.graph import CLOSES
 from ..pipework.bodies import body_water
 from ..pipework.geometry import Pipework
@@ -113,7 +113,7 @@ class House:
         found = self.design.job.run(run)
         return found.service if found else ""
 
-    @cached_property
+    @lazy
     def valves(self) -> tuple[str, ...]:
         """What can be shut: valves on the pipe, and those of a port's kit by its port."""
         pipe = [key for key, node in self.work.nodes.items() if node.kind == "device" and node.part in CLOSES]
@@ -125,7 +125,7 @@ class House:
         ]
         return (*pipe, *kits)
 
-    @cached_property
+    @lazy
     def shut_as_a_rule(self) -> frozenset[str]:
         """Valves that are set shut, [iso set shut]: of a bypass, as long as what it goes round is in use."""
         own = {
@@ -136,7 +136,7 @@ class House:
         }
         return frozenset(key for key in self.valves if self.work.nodes[key].item in own)
 
-    @cached_property
+    @lazy
     def joins(self) -> dict[str, list[tuple[str, ...]]]:
         """Piece -> for each neighbour (neighbour, the valves between, the nearest first)."""
         found: dict[str, list[tuple[str, ...]]] = {key: [] for key in self.work.straights}
@@ -374,7 +374,7 @@ class House:
         """What a run carries; "" for none that is there."""
         return self._said_of.get(run, ("", "keep"))[0]
 
-    @cached_property
+    @lazy
     def usual(self) -> HouseState:
         """How the finished house stands as a rule."""
         return self.state(self.standing())
@@ -382,7 +382,7 @@ class House:
     def _state(self, run: str) -> str:
         return self._said_of.get(run, ("", "keep"))[1]
 
-    @cached_property
+    @lazy
     def _said_of(self) -> dict[str, tuple[str, str]]:
         """Run -> its role and state."""
         return {run.id: (run.role, run.state) for run in self.design.job.runs}
@@ -395,7 +395,7 @@ class House:
             return [piece for pieces in self.ports.get(key, {}).values() for piece in pieces]
         return list(self.by_run.get(key, ()))
 
-    @cached_property
+    @lazy
     def by_run(self) -> Mapping[str, list[str]]:
         """Run -> its straights."""
         found: dict[str, list[str]] = {}
@@ -403,7 +403,7 @@ class House:
             found.setdefault(one.run, []).append(name)
         return found
 
-    @cached_property
+    @lazy
     def tees_of(self) -> Mapping[str, dict[str, None]]:
         """Run -> its pieces beside the tees that new runs hang on."""
         new = {one.id for one in self.design.job.runs if one.state == "new"}

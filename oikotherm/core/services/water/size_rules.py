@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from ...network.graph import has_trait
 from ...quantity import PA_PER_PSI, pressure_said, trim
 from ...rules.enlarged import enlarged_remedies
-from ...rules.registry import RuleBook, Said, View
+from ...rules.registry import Remedy, RuleBook, Said, View
 from ...work.steps import gauge_unit
 from .circulation import LONG_WAIT_S
 from .network import WaterNetwork, circulated
@@ -30,6 +30,17 @@ def pressure(view: View, pressure_pa: float) -> str:
     return pressure_said(pressure_pa, gauge_unit(view.job.practice))
 
 
+def _enlarged(view: View, net: WaterNetwork) -> tuple[str, tuple[Remedy, ...]]:
+    """The section to enlarge first, and the pipes to enlarge so that nothing is short, worked out once a network."""
+    catalogue, memory = view.context.catalogue, view.context.memory
+
+    def make() -> tuple[str, tuple[Remedy, ...]]:
+        remedies = enlarged_remedies(net.sections, proposed(net, catalogue, drawn=True))
+        return enlarge_first(net, catalogue), tuple(remedies)
+
+    return memory.keep("water enlarged", (net, catalogue), None, make, most=8)
+
+
 @rule(
     "water-short",
     "mind",
@@ -41,18 +52,19 @@ def pressure(view: View, pressure_pa: float) -> str:
 def water_short(view: View) -> Iterable[Said]:
     for net in networks_of(view):
         told: set[str] = set()
+        if all(end.margin_pa >= -SEEN_PA for end in net.ends):
+            continue
+        first, remedies = _enlarged(view, net)
         for end in sorted(net.ends, key=lambda one: one.margin_pa):
             if end.margin_pa >= -SEEN_PA or end.station in told:
                 continue
             told.add(end.station)
-            catalogue = view.context.catalogue
-            first = enlarge_first(net, catalogue)
             place = view.fitted.pipework.ports.get(end.port)
             yield Said(
                 (end.station, net.source),
                 f"{end.station} gets {pressure(view, end.arriving_pa)} of {end.role} with what runs at once; it needs "
                 f"{pressure(view, end.least_pa)}.",
-                tuple(enlarged_remedies(net.sections, proposed(net, catalogue, drawn=True))),
+                remedies,
                 place.mouth if place else None,
                 (
                     *((f"enlarge {first} first",) if first else ()),

@@ -42,6 +42,7 @@ def main() -> None:
             for name, (path, (width, height)) in VIEWS.items():
                 page = browser.new_context(viewport={"width": width, "height": height}).new_page()
                 page.goto(server.url + path)
+                page.locator("[data-working]").wait_for(state="detached", timeout=60_000)
                 page.wait_for_load_state("networkidle")
                 if name == "pace":
                     page.locator(".run[data-run=RT3] .run-id").click()

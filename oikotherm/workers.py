@@ -378,14 +378,22 @@ def bounded(over: Callable[[], None], most_bytes: int = MOST_MEMORY_BYTES) -> No
     _, hard = resource.getrlimit(resource.RLIMIT_DATA)
     most = MOST_DATA_BYTES if hard == resource.RLIM_INFINITY else min(MOST_DATA_BYTES, hard)
     resource.setrlimit(resource.RLIMIT_DATA, (most, hard))
-    unit = 1 if sys.platform == "darwin" else 1024  # of ru_maxrss
 
     def watch() -> None:
-        while resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * unit <= most_bytes:
+        while _held_bytes() <= most_bytes:
             time.sleep(WATCH_S)
         over()
 
     threading.Thread(target=watch, daemon=True).start()
+
+
+def _held_bytes() -> int:
+    """What this process holds now; 0 where the system does not say it. Not by ru_maxrss: that begins with what the
+    process was forked from."""
+    try:
+        return int(Path("/proc/self/statm").read_text("ascii").split()[1]) * os.sysconf("SC_PAGESIZE")
+    except (OSError, ValueError, IndexError):
+        return 0
 
 
 def _end_with_parent() -> None:

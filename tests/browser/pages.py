@@ -29,7 +29,8 @@ COUNT = """
   };
 """
 SETTLED = (
-    "() => document.readyState === 'complete' && !window.awaited && performance.now() - (window.settledAt ?? 0) > 60"
+    "() => document.readyState === 'complete' && !document.querySelector('[data-working]') && !window.awaited && "
+    "performance.now() - (window.settledAt ?? 0) > 60"
 )
 
 

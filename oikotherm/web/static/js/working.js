@@ -1,5 +1,5 @@
 /** A page that waits for a worker: asks how it stands, and comes again when it is done. */
-const FIRST_MS = 300, LONGEST_MS = 2000;
+const FIRST_MS = 300, LONGEST_MS = 2000, STAYS_MS = 1500;
 
 export function startWorking() {
   const section = document.querySelector("[data-working]");
@@ -23,6 +23,7 @@ export function startWorking() {
     if (again.method === "post") return again.submit();
     section.querySelector(".working-ready").hidden = false; // a file leaves this page where it is
     location.replace(location.href);
+    setTimeout(() => section.removeAttribute("data-working"), STAYS_MS);
   };
   setTimeout(look, wait);
 }

@@ -28,10 +28,10 @@ from oikotherm.drawing.isometric import draw
 from oikotherm.drawing.look import Look, usual_levels
 from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
+from oikotherm.workers import GC_THRESHOLD
 from tests.serving import Server, Visitor
 
 NO_LIMIT = float("inf")  # measured, not held yet
-GC_THRESHOLD = (100_000, 20, 50)  # as the server sets it
 
 
 def median_ms(work: Callable[[int], object], runs: int = 50, warm_up: int = 5) -> float:

@@ -13,7 +13,6 @@ import json
 import random
 import re
 import statistics
-import subprocess
 import threading
 import time
 from collections import Counter
@@ -145,12 +144,6 @@ def memory_mb(server: Server, field: str = "VmRSS") -> float:
     return memory_of(server.process.pid, field)
 
 
-def children(pid: int) -> list[int]:
-    """The processes a process began."""
-    out = subprocess.run(["ps", "-o", "pid=", "--ppid", str(pid)], capture_output=True, text=True, check=False).stdout
-    return [int(one) for one in out.split()]
-
-
 def memory_of(pid: int, field: str = "VmRSS") -> float:
     """What a process holds [MB]."""
     with open(f"/proc/{pid}/status", encoding="ascii") as status:
@@ -209,7 +202,7 @@ def _measure(server: Server, args: argparse.Namespace) -> None:
             f"{len(alone)} edits alone: p95 {percentile_ms(alone):.0f} ms; {len(beside)} while {walker.opened} pages "
             f"of the large house are opened: p95 {percentile_ms(beside):.0f} ms; ratio {ratio:.2f}"
         )
-        for pid in children(server.process.pid):
+        for pid in server.children():
             print(f"worker {pid}: most memory {memory_of(pid, 'VmHWM'):.0f} MB")
     print(f"most memory {memory_mb(server, 'VmHWM'):.0f} MB; {dict(seen)}")
 

@@ -96,13 +96,14 @@ def serve(args: argparse.Namespace) -> int:
 
     import waitress
 
+    from .workers import GC_THRESHOLD, WORKERS
+
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)  # that requests wait a moment is no warning
-    gc.set_threshold(100_000, 20, 50)  # a derived house is many small objects that live until the next edit
+    gc.set_threshold(*GC_THRESHOLD)
     sys.setswitchinterval(SWITCH_S)
 
     from .store.files import open_to_others
     from .web import create_app
-    from .workers import WORKERS
 
     if not 0 <= args.port <= MOST_PORT:
         raise Refused("port", args.port, f"a port from 0 to {MOST_PORT}", "8421")

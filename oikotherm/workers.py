@@ -40,6 +40,11 @@ LEFT_S = 60.0  # a question nobody came back for in so long is not begun
 KEPT_ENDED_S = 600.0
 ENDS_S = 10.0
 CHILD = "oikotherm.web.worker"
+GC_THRESHOLD = (
+    100_000,
+    20,
+    50,
+)  # of server and worker: a derived house is many small objects that live until the next edit
 CRASHED = "It broke off: the process that worked on it ended. Nothing stored was touched; ask again."
 OVER_TIME = "It took more than {most_s:.0f} s and was stopped. {hint}"
 OVER_MEMORY = "It wanted more memory than a worker may have. {hint}"
@@ -129,6 +134,10 @@ class Folder:
             pass
         raise Refused("document", known, "a file that was sent a moment ago", "send it again")
 
+    def forget_sent(self, known: str) -> None:
+        """Let go of what was sent, once it is stored."""
+        (self.path / known).unlink(missing_ok=True)
+
     def trim(self, most: int = MOST_MADE, most_bytes: int = MOST_MADE_BYTES) -> None:
         """Forget what was asked for longest ago, until no more than so many files and bytes are left."""
         found = []
@@ -174,7 +183,7 @@ class Pool:
         self._tasks: dict[str, Task] = {}
         self._queue: deque[Task] = deque()
         self._changed = threading.Condition()
-        self._closed = False
+        self.closed = False
         self._workers = [_Worker(self, number) for number in range(workers)]
 
     def ask(self, question: Question, wait_s: float) -> Task:
@@ -185,7 +194,7 @@ class Pool:
             task = self._tasks.get(key)
             if task is None:
                 task = Task(question)
-                if self._closed or len(self._queue) >= MOST_WAITING:
+                if self.closed or len(self._queue) >= MOST_WAITING:
                     task.end("failed", FULL)
                     return task
                 self._forget_old()
@@ -224,7 +233,7 @@ class Pool:
     def close(self) -> None:
         """End all workers."""
         with self._changed:
-            self._closed = True
+            self.closed = True
             self._changed.notify_all()
             tasks = list(self._tasks.values())
         for task in tasks:
@@ -239,7 +248,7 @@ class Pool:
     def next_task(self) -> Task | None:
         """The task that waits longest, once there is one; None when the pool is closed."""
         with self._changed:
-            while not self._closed:
+            while not self.closed:
                 while self._queue:
                     task = self._queue.popleft()
                     if time.monotonic() - task.seen_s <= LEFT_S and not task.ended.is_set():
@@ -341,7 +350,7 @@ class _Worker:
         with self._lock:
             if self.process is not None and self.process.poll() is None:
                 return self.process
-            if self.pool._closed:  # noqa: SLF001 - the pool is ours
+            if self.pool.closed:
                 raise OSError("the server ends")
             self._bury()
             command = [sys.executable, "-m", CHILD]

@@ -23,6 +23,7 @@ from oikotherm.core.making.sticks import Part, lay_out
 from oikotherm.core.memory import Memory
 from oikotherm.core.work.assembling import orders
 from oikotherm.demo import documents
+from oikotherm.workers import GC_THRESHOLD
 from tests import campaign, doors, fuzzing
 from tests.core.assembly.replay import Replay
 from tests.core.assembly.test_random import agreed
@@ -193,7 +194,7 @@ CHECKS: dict[str, tuple[Callable[[int, int], Found], int]] = {
 
 
 def _part(name: str, seed: int, count: int) -> Found:
-    gc.set_threshold(100_000, 20, 50)
+    gc.set_threshold(*GC_THRESHOLD)
     return CHECKS[name][0](seed, count)
 
 

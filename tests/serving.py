@@ -70,6 +70,11 @@ class Server:
         assert self.process.stdout is not None
         self.process.stdout.close()
 
+    def children(self) -> list[int]:
+        """The numbers of the processes it began."""
+        command = ["ps", "-o", "pid=", "--ppid", str(self.process.pid)]
+        return [int(one) for one in subprocess.run(command, capture_output=True, text=True, check=False).stdout.split()]
+
     def close(self) -> None:
         if self.process.poll() is None:
             self.kill()

@@ -1,5 +1,6 @@
 """Workers: what takes long is made beside the server, ends by itself, by Cancel, by time and with the server."""
 
+import json
 import os
 import re
 import signal
@@ -20,6 +21,7 @@ from oikotherm.store import jobs
 from oikotherm.store.database import connect, writing
 from oikotherm.web import create_app
 from oikotherm.workers import Folder, Made, Pool, Question
+from tests.campaign import begun
 from tests.serving import Server, Visitor
 
 LOCKHOUSE = next(job for job in documents() if job.uid == "lockhouse")
@@ -43,11 +45,6 @@ def until(true, seconds=60):
     return true()
 
 
-def children(pid):
-    out = subprocess.run(["ps", "-o", "pid=", "--ppid", str(pid)], capture_output=True, text=True, check=False).stdout
-    return [int(one) for one in out.split()]
-
-
 class Asked(unittest.TestCase):
     """A pool on a data folder of its own, with a job of 60 emitters in it."""
 
@@ -56,7 +53,7 @@ class Asked(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(folder.cleanup)
         cls.data = Path(folder.name)
-        cls.app = create_app(cls.data, TESTING=True)
+        cls.app = create_app(cls.data, TESTING=True, WTF_CSRF_ENABLED=False)
         cls.large = building(60)
         with closing(connect(cls.app.config["DATABASE"])) as conn:
             load_demo(conn)
@@ -131,11 +128,38 @@ class PoolTest(Asked):
     def test_a_job_that_changed_meanwhile_is_not_answered_under_the_old_key(self):
         question = self.question("order", "/d")
         with closing(connect(self.app.config["DATABASE"])) as conn, writing(conn):
-            conn.execute("INSERT INTO setting (name, value) VALUES ('made-up', '1')")
+            conn.execute("INSERT INTO setting (name, value) VALUES ('rate:made-up', '1')")
         self.assertNotEqual(self.question("order", "/d").key, question.key)
         task = self.pool.ask(question, 60)
         self.assertEqual((task.state, task.refused["field"]), ("refused", "revision"))
         self.assertIsNone(self.pool.folder.get(question.key))
+
+    def test_the_key_follows_what_is_seen_and_nothing_else(self):
+        def key():
+            return self.question("order", "/e").key
+
+        before = key()
+        with closing(connect(self.app.config["DATABASE"])) as conn:
+            token = begun(self.app.test_client(), conn, "lockhouse")
+            begun_key = key()
+            self.assertNotEqual(begun_key, before)
+            client, keys = self.app.test_client(), []
+            for seq in range(3):  # the first brings it under pressure, which packs say; the others change nothing
+                line = {"seq": seq, "at": f"2026-03-01T10:00:0{seq}Z", "pressure_pa": 2000 + seq}
+                self.assertEqual(client.post(f"/readings/{token}", data=json.dumps(line)).status_code, 200)
+                keys.append(key())
+            self.assertNotEqual(keys[0], begun_key)
+            self.assertEqual(len(set(keys)), 1)
+            for sql, seen in (
+                ("INSERT OR REPLACE INTO setting (name, value) VALUES ('printed:fernhollow', '1')", False),
+                ("INSERT OR REPLACE INTO setting (name, value) VALUES ('left:somebody', '1')", False),
+                ("INSERT OR REPLACE INTO setting (name, value) VALUES ('rate:bend', '9')", True),
+                ("UPDATE price SET price = price + 1", True),
+            ):
+                last = key()
+                with writing(conn):
+                    conn.execute(sql)
+                self.assertEqual(key() != last, seen, sql)
 
     def test_no_more_questions_than_may_wait(self):
         self.pool.ask(self.order(), 0)
@@ -247,8 +271,8 @@ class ServedTest(unittest.TestCase):
         visitor = Visitor(server)
         visitor.get("/jobs/building/assembly?all=yes")
         visitor.get("/jobs/lockhouse/make/cards")
-        workers = until(lambda: children(server.process.pid))
-        self.assertEqual(len(workers), 2)
+        workers = until(lambda: len(found := server.children()) == 2 and found)
+        self.assertTrue(workers)
         server.kill()
         self.assertTrue(until(lambda: not any(alive(one) for one in workers)))
 

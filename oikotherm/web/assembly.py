@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from flask import Blueprint, render_template, request
@@ -36,6 +35,7 @@ from .records import records_here
 from .worked import by_worker, made_html, part, saying
 
 MOST_SHEET = 40  # pictures of a printed sheet
+HINT = "Take one run alone."
 WHY = {
     "play": "both its ends stand, and nothing gives so far",
     "turns": "it cannot be turned in",
@@ -63,7 +63,7 @@ def _too_many(design: Design) -> dict[str, Any] | None:
     return {"services": _services(design), "runs": runs, "service": service} if len(runs) > MANY_RUNS else None
 
 
-def _assembly(frame: Frame, saying: Callable[[str], None]) -> dict[str, Any]:
+def _assembly(frame: Frame) -> dict[str, Any]:
     """The orders of a job; of the one looked at a step with its picture, or what stops it."""
     design = frame.design
     service, run, unknown = _asked(design)
@@ -136,36 +136,34 @@ def _blocked(shown: Ordered, one: Blocked) -> dict[str, Any]:
 @bp.get("")
 def index(uid: str) -> str:
     """A step of the order, or what stops it."""
-    choice = _too_many(Frame(uid, "assembly").design)
-    return _page(uid, "assembly") if choice is None else _page(uid, "", choice)
+    frame = Frame(uid, "assembly")
+    choice = _too_many(frame.design)
+    if choice is None:
+        return _page(frame, part("assembly", uid))
+    return _page(frame, Markup(render_template("_assembly_runs.html", frame=frame, **choice)))  # noqa: S704 - our own
 
 
 @bp.get("/cures")
 def ways_out(uid: str) -> str:
     """What helps an assembly without an order: each put in and planned anew, which takes a while."""
-    return _page(uid, "assembly-cures")
+    return _page(Frame(uid, "assembly"), part("assembly-cures", uid))
 
 
-def _page(uid: str, name: str, choice: dict[str, Any] | None = None) -> str:
-    frame = Frame(uid, "assembly")
-    said = part(name, uid) if choice is None else Markup(render_template("_assembly_runs.html", frame=frame, **choice))  # noqa: S704
+def _page(frame: Frame, said: Markup) -> str:
     return render_template("worked.html", frame=frame, title="Order of assembly", said=said)
-
-
-HINT = "Take one run alone."
 
 
 @by_worker("assembly", "Order of assembly", 300, HINT)
 def _order_made(uid: str) -> Made:
     frame = Frame(uid, "assembly")
-    return made_html("_assembly.html", frame=frame, cures=None, **_assembly(frame, saying))
+    return made_html("_assembly.html", frame=frame, cures=None, **_assembly(frame))
 
 
 @by_worker("assembly-cures", "What helps the order of assembly", 300, HINT)
 def _cures_made(uid: str) -> Made:
     frame = Frame(uid, "assembly")
-    facts = _assembly(frame, saying)
-    if facts.get("shown") is None:
+    facts = _assembly(frame)
+    if facts["shown"] is None:
         raise Refused("service", request.args.get("service", ""), "a service with new pipe", "gas")
     saying("trying each way out")
     return made_html("_assembly.html", frame=frame, cures=cures_of(frame.design, facts["shown"]), **facts)
@@ -182,7 +180,7 @@ def sheet(uid: str) -> str:
 @by_worker("assembly-sheet", "Order of assembly on paper", 300, HINT)
 def _sheet_made(uid: str) -> Made:
     frame = Frame(uid, "assembly")
-    shown = _assembly(frame, saying).get("shown")
+    shown = _assembly(frame)["shown"]
     saying("drawing the steps")
     steps = list(enumerate(shown.plan.steps, 1)) if shown else []
     listed = in_blocks(steps, lambda one: (one[0] - 1) // 8 * 8 + 1, frame.part, most=MOST_SHEET)

@@ -22,7 +22,7 @@ from ..store.database import now, writing
 from ..workers import Made
 from . import db, incoming
 from .frame import Frame, page_data
-from .worked import attached, by_worker, saying, worked
+from .worked import attached, by_worker, made_html, part, saying, worked
 
 bp = Blueprint("handover", __name__, url_prefix="/jobs/<uid>/handover")
 
@@ -68,15 +68,21 @@ def _facts(frame: Frame, *, chapters: bool = True) -> dict[str, Any]:
 
 @bp.get("/pack")
 def pack(uid: str) -> Any:
-    """The pack as a page for the printer; of a large house it is a PDF, which a worker makes."""
+    """The pack as a page for the printer; of a large house it is a PDF."""
+    if usual_levels(Frame(uid, "handover").design):
+        return redirect(url_for(".pdf", uid=uid), 303)
+    return part("pack-page", uid)
+
+
+@by_worker("pack-page", "The pack as a page", 240)
+def _pack_page(uid: str) -> Made:
     from ..exchange.packpdf import test_said
 
-    frame = Frame(uid, "handover")
-    if usual_levels(frame.design):
-        return redirect(url_for(".pdf", uid=uid), 303)
-    look = Look(width=1040, height=640)
-    return frame.render(
+    frame, look = Frame(uid, "handover"), Look(width=1040, height=640)
+    return made_html(
         "pack.html",
+        frame=frame,
+        charts=frame.data["charts"],
         test_said=test_said,
         pack=_facts(frame),
         drawing=svg.write(draw(frame.design, look)),

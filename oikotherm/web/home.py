@@ -28,7 +28,7 @@ from .records import records_here
 from .worked import by_worker, made_json, saying, worked
 
 bp = Blueprint("home", __name__)
-MOST_AT_ONCE = 300_000  # bytes that are admitted while the sender waits
+MOST_AT_ONCE = 300_000  # bytes that are admitted while the sender waits; a bundle packs them to a tenth
 NEXT = {
     "survey": "Put the stations where the tape says they are",
     "pace": "Pace out the runs between them",
@@ -151,13 +151,15 @@ def import_job() -> Any:
         else:
             raise Refused("document", "no file", "a job document", "lockhouse.oikotherm.json")
         context: Context | None = db.firm()
-        if len(data) > MOST_AT_ONCE:
+        packed = data[:2] == b"PK"
+        if len(data) > MOST_AT_ONCE / (10 if packed else 1):
             worked("import", kept=folder.keep_sent(data), filename=filename[:60])
             context = None
-        if data[:2] == b"PK":
+        if packed:
             from ..exchange.bundle_in import import_bundle
 
             uid = import_bundle(conn, data, context)
+            folder.forget_sent(kept)
             return redirect(url_for("pace.index", uid=uid), 303)
         job = read(data)
         if context is not None:
@@ -168,6 +170,7 @@ def import_job() -> Any:
         if jobs_store.exists(conn, job.uid):
             job = job.model_copy(update={"uid": new_uid()})
         jobs_store.create(conn, job, f"imported {filename[:60]}")
+    folder.forget_sent(kept)
     return redirect(url_for("pace.index", uid=job.uid), 303)
 
 

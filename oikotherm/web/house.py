@@ -19,7 +19,7 @@ from ..core.work.records import ticked
 from ..core.work.state import after, house_of
 from ..core.work.steps import WorkStep
 from ..core.work.strip_out import strip_out
-from ..drawing.look import runs_shown, shown
+from ..drawing.look import levels_of, runs_shown, shown
 from ..exchange.site import proofs_of
 from .frame import MANY_RUNS, Frame, page_data
 from .records import records_here
@@ -59,7 +59,8 @@ def _house(frame: Frame) -> dict[str, Any]:
         state = house.state(now)
     now_shut = {*shut, *house.shut_as_a_rule} - set(opened)
     states = piece_states(design, state)
-    here = _here(frame)
+    levels = _levels(frame, place)
+    here = _here(frame, levels)
     counted = [(one, SAYS[one]) for one in SAYS if one in states.values()]
     return {
         "map": frame.drawing(
@@ -67,11 +68,12 @@ def _house(frame: Frame) -> dict[str, Any]:
             height=470,
             findings=False,
             measures=False,
+            levels=levels,
             tints=tuple(sorted((key, f"state-{one}") for key, one in states.items())),
         ),
         "legend": counted,
         "levels": frame.job.house.levels if here is not None else (),
-        "level": next(iter(frame.look().levels), ""),
+        "level": next(iter(levels), ""),
         "steps": [
             (one.key, one.title, one.where)
             for n, one in enumerate(steps)
@@ -130,9 +132,17 @@ class _Here:
         return bool(words & self.names) or not words & self.elsewhere
 
 
-def _here(frame: Frame) -> _Here | None:
+def _levels(frame: Frame, place: str) -> frozenset[str]:
+    """The levels that are drawn: of a large house those on which the place that is asked about lies, if none was
+    chosen."""
+    chosen = frame.look().levels
+    asked = frozenset() if "level" in request.args or not place else levels_of(frame.design, place)
+    return asked or chosen
+
+
+def _here(frame: Frame, levels: frozenset[str]) -> _Here | None:
     """None where everything is drawn and listed."""
-    look = frame.look()
+    look = frame.look(levels=levels)
     if len(frame.job.runs) <= MANY_RUNS or not look.levels:
         return None
     job, runs = frame.job, runs_shown(frame.design, look)

@@ -13,20 +13,23 @@ from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
-from flask import Blueprint, Flask, Response, current_app, g, jsonify, render_template, request
+from flask import Blueprint, Flask, Response, current_app, g, jsonify, redirect, render_template, request, url_for
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
 
 from ..core.errors import Refused
+from ..core.work.standing import under_pressure
 from ..store import jobs as jobs_store
-from ..workers import Made, Pool, Question, Task
+from ..store import live as live_store
+from ..workers import CANCELLED, Made, Pool, Question, Task
 from . import db
 from .frame import Frame
 from .incoming import wants_json
 
 WAIT_S = 0.5
-FORM_KEY, FRESH_UUID = "form-key-of-whom-it-is-shown-to", "uuid-of-whom-it-is-shown-to"
-OF_THE_FIRM = ("setting", "person", "instrument", "van_tool", "van_stock", "van_offcut", "price", "fitting_book")
+STAGES = ("handover", "assembly")  # of the pages that wait; all others are of Make
+OF_THE_FIRM = ("person", "instrument", "van_tool", "van_stock", "van_offcut", "price", "fitting_book")
+SETTINGS = "setting WHERE name LIKE 'firm:%' OR name LIKE 'rate:%' OR name LIKE 'cut:%'"
 MEANWHILE = "The job or what it is worked out with was changed meanwhile: ask again."
 Maker = Callable[..., Made]
 bp = Blueprint("worked", __name__, url_prefix="/working")
@@ -119,23 +122,27 @@ def _stand(uid: str) -> tuple[int, str]:
     conn = db.get()
     rev, digest = jobs_store.head_mark(conn, uid) if uid else (0, "")
     seen: list[Any] = [date.today().isoformat(), digest]
-    for table in OF_THE_FIRM:
+    for table in (*OF_THE_FIRM, SETTINGS):
         seen.append(sorted(repr(tuple(row)) for row in conn.execute(f"SELECT * FROM {table}")))  # noqa: S608 - names of ours
     if uid:
-        for sql in (
-            "SELECT count(*), max(rowid) FROM record WHERE job = ?",
-            "SELECT * FROM label WHERE job = ?",
-            "SELECT * FROM live_test WHERE job = ?",
-        ):
+        for sql in ("SELECT count(*), max(rowid) FROM record WHERE job = ?", "SELECT * FROM label WHERE job = ?"):
             seen.append(sorted(repr(tuple(row)) for row in conn.execute(sql, (uid,))))
+        running = live_store.running(conn, uid)  # not its readings: a gauge that sends each second changes no pack
+        seen.append([(one.id, under_pressure(one.most_pa, one.body)) for one in running])
     return rev, hashlib.sha256(repr(seen).encode("utf-8", "replace")).hexdigest()[:24]
 
 
 def part(name: str, uid: str, **asked: str) -> Markup:
-    """A part of a page, made by a worker: its forms get the key of whom it is shown to. Raises as `worked` does."""
+    """A page or a part of one, made by a worker: its forms get the key of whom it is shown to. Raises as `worked`
+    does."""
     text = worked(name, uid, **asked).data.decode()
-    text = text.replace(FORM_KEY, generate_csrf())
-    return Markup(re.sub(FRESH_UUID, lambda _: str(uuids.uuid4()), text))  # noqa: S704 - our own page
+    text = text.replace(_stands_for("form key"), generate_csrf())
+    return Markup(re.sub(_stands_for("uuid"), lambda _: str(uuids.uuid4()), text))  # noqa: S704 - our own page
+
+
+def _stands_for(what: str) -> str:
+    """What a worker writes in place of what is of whom the page is shown to: nobody could have typed it."""
+    return hashlib.sha256(f"{what} {current_app.config['SECRET_KEY']}".encode()).hexdigest()
 
 
 def made_html(template: str, **facts: Any) -> Made:
@@ -166,8 +173,8 @@ def put_up(app: Flask) -> None:
     if app.config.get("WORKERS"):
         app.extensions["workers"] = Pool(app.config["DATA"], int(app.config["WORKERS"]))
     if app.config.get("WORKER"):
-        app.jinja_env.globals["fresh_uuid"] = lambda: FRESH_UUID
-        app.context_processor(lambda: {"csrf_token": lambda: FORM_KEY})
+        app.jinja_env.globals["fresh_uuid"] = lambda: _stands_for("uuid")
+        app.context_processor(lambda: {"csrf_token": lambda: _stands_for("form key")})
     app.register_blueprint(bp)
     app.register_error_handler(StillWorking, _wait)
     app.register_error_handler(NotMade, _not_made)
@@ -179,10 +186,7 @@ def _wait(still: StillWorking) -> Any:
     if wants_json():
         return jsonify(working=key, says=still.task.says, seconds=still.task.seconds), 202
     again = {**request.form, **dict(still.task.question.asked)} if request.method == "POST" else {}
-    uid, stage = (
-        still.task.question.uid,
-        {"handover": "handover", "assembly": "assembly"}.get(request.blueprint or "", "make"),
-    )
+    uid, stage = still.task.question.uid, request.blueprint if request.blueprint in STAGES else "make"
     frame = Frame(uid, stage) if uid else None
     return render_template("working.html", frame=frame, key=key, kind=kind, task=still.task, again=again), 202
 
@@ -210,10 +214,13 @@ def look(key: str) -> Any:
 
 @bp.post("/<key>/cancel")
 def cancel(key: str) -> Any:
-    """End the work of a key."""
-    pool: Pool | None = current_app.extensions.get("workers")
-    if pool is not None and _task(key) is not None:
-        pool.cancel(key)
+    """End the work of a key, and go back to where it was asked for."""
+    task = _task(key)
+    if task is not None:
+        current_app.extensions["workers"].cancel(key)
     if wants_json():
-        return jsonify(state="cancelled", says="Cancelled.", seconds=0)
-    return render_template("error.html", title="Cancelled", words="Nothing was made, nothing was changed.")
+        return jsonify(state="cancelled", says=CANCELLED, seconds=0)
+    if task is None or not task.question.uid:
+        return redirect(url_for("home.index"), 303)
+    stage = "handover" if "/handover" in task.question.path else "make"
+    return redirect(url_for(f"{stage}.index", uid=task.question.uid), 303)

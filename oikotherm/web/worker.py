@@ -10,9 +10,7 @@ import sys
 from typing import Any
 
 from ..core.errors import Refused
-from ..workers import Folder, Question, bounded, questions
-
-GC_THRESHOLD = (100_000, 20, 50)
+from ..workers import GC_THRESHOLD, Folder, Question, bounded, questions
 
 
 def main() -> None:
@@ -26,8 +24,8 @@ def main() -> None:
 
     bounded(over)
     gc.set_threshold(*GC_THRESHOLD)
-    words = sys.stdout
-    sys.stdout = sys.stderr  # nothing else may speak to the server
+    words = os.fdopen(os.dup(1), "w", encoding="utf-8")
+    os.dup2(2, 1)  # nothing else may speak to the server, no library either
     apps: dict[str, Any] = {}
     for question in questions(sys.stdin):
 

@@ -5,6 +5,7 @@ import unittest
 
 from benchmarks.building import building
 from benchmarks.pages import MOST_KB, MOST_NODES, Heart, application, edit, nodes_of, pages_of
+from oikotherm.workers import GC_THRESHOLD
 
 ON_PAPER = ("/handover/sheet",)  # one level on paper, with its drawing at full size
 MOST_HELD_S = 1.0
@@ -14,7 +15,7 @@ class LargeHouseTest(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         before = gc.get_threshold()
-        gc.set_threshold(100_000, 20, 50)  # as the server sets it
+        gc.set_threshold(*GC_THRESHOLD)
         cls.addClassCleanup(gc.set_threshold, *before)
         cls.job = building(300, services=True)
         cls.app, cls.client = cls.enterClassContext(application(cls.job))
@@ -60,6 +61,12 @@ class LargeHouseTest(unittest.TestCase):
         house = self.client.get(f"/jobs/{uid}/house?level=L4").text
         self.assertIn('value="FB61"', house)
         self.assertNotIn('value="FB7"', house)
+        self.assertEqual(house.count('<input type="hidden" name="level" value="L4">'), 3)  # its forms stay there
+        for at in ("FB200", "R200"):  # what is asked about is drawn
+            self.assertIn('name="level" value="L13"', self.client.get(f"/jobs/{uid}/house?at={at}").text)
+        for service in ("gas", "water"):
+            page = self.client.get(f"/jobs/{uid}/sizes?service={service}").text
+            self.assertIn(f'<input type="hidden" name="service" value="{service}">', page)
         cuts = [self.client.get(f"/jobs/{uid}/handover/sheet?level=L{n}").text.count("data-cut-mm") for n in range(20)]
         pieces = self.client.get(f"/jobs/{uid}/cuts.csv").text.strip().count("\n")
         self.assertEqual(sum(cuts), pieces)  # each piece is on one sheet

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import Protocol
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Protocol, TypeVar
 
+from ..catalogue import Catalogue
 from ..catalogue.loader import size_order
 from ..job.model import Pipe
-from .registry import Remedy
+from .registry import Remedy, View
 
 
 class SizedSection(Protocol):
@@ -24,6 +25,16 @@ class SizedSection(Protocol):
 
     @property
     def pipe(self) -> Pipe: ...
+
+
+class SizedNetwork(Protocol):
+    """A network of such sections."""
+
+    @property
+    def sections(self) -> Sequence[SizedSection]: ...
+
+
+N = TypeVar("N", bound=SizedNetwork)
 
 
 def _order(pipe: Pipe) -> float:
@@ -48,3 +59,20 @@ def enlarged_remedies(sections: Sequence[SizedSection], sizes: Mapping[str, Pipe
         words.append(f"{', '.join(ident for ident, _, _ in group)}: {group[0][1]} becomes {new}")
     if commands:
         yield Remedy("Enlarge what is too small", tuple(commands), "; ".join(words))
+
+
+def enlarged_once(
+    view: View,
+    table: str,
+    net: N,
+    first: Callable[[N, Catalogue], str],
+    sizes: Callable[[N, Catalogue], Mapping[str, Pipe | None]],
+) -> tuple[str, tuple[Remedy, ...]]:
+    """The section of a network to enlarge first, "" for none, and what has to grow so that nothing is short: the same
+    for every end of it that is, and at every edit that leaves the network alone. table: of the memory."""
+    catalogue = view.context.catalogue
+
+    def make() -> tuple[str, tuple[Remedy, ...]]:
+        return first(net, catalogue), tuple(enlarged_remedies(net.sections, sizes(net, catalogue)))
+
+    return view.context.memory.keep(table, (net, catalogue), None, make, most=8)

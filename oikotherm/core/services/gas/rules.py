@@ -6,14 +6,14 @@ from collections.abc import Iterable
 
 from ...errors import Refused
 from ...job.model import DeviceItem, split_anchor
-from ...rules.enlarged import enlarged_remedies
+from ...rules.enlarged import enlarged_once
 from ...rules.registry import Remedy, RuleBook, Said, View
 from .. import spec
 from . import nipple_rules, pipe_rules, room_rules, tap_in_rules, train_rules
 from .capacity import gases
 from .checks import mismatch, tank_draw_w
 from .room_rules import said
-from .sizing import GasNetwork, enlarge_first, enlarged
+from .sizing import enlarge_first, enlarged
 from .train import burns, mouth_of, networks_of
 
 rule = RuleBook("gas")
@@ -78,16 +78,6 @@ def _retyped(run: str, item: str, text: str) -> dict[str, str]:
     return {"do": "retype_item", "run": run, "item": item, "text": text}
 
 
-def _enlarged(view: View, net: GasNetwork) -> tuple[str, tuple[Remedy, ...]]:
-    """The section to enlarge first, and the pipes to enlarge so that nothing is short, worked out once a network."""
-    catalogue, memory = view.context.catalogue, view.context.memory
-
-    def make() -> tuple[str, tuple[Remedy, ...]]:
-        return enlarge_first(net, catalogue), tuple(enlarged_remedies(net.sections, enlarged(net, catalogue)))
-
-    return memory.keep("gas enlarged", (net, catalogue), None, make, most=8)
-
-
 @rule(
     "gas-short",
     "stop",
@@ -100,7 +90,7 @@ def gas_short(view: View) -> Iterable[Said]:
     for net in networks_of(view):
         if all(end.margin_pa >= -SEEN_PA or not end.on for end in net.terminals):
             continue
-        first, remedies = _enlarged(view, net)
+        first, remedies = enlarged_once(view, "gas enlarged", net, enlarge_first, enlarged)
         for end in net.terminals:
             if end.margin_pa >= -SEEN_PA or not end.on:
                 continue

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import partial
 
 from ...network.graph import has_trait
 from ...quantity import PA_PER_PSI, pressure_said, trim
-from ...rules.enlarged import enlarged_remedies
+from ...rules.enlarged import enlarged_once
 from ...rules.registry import Remedy, RuleBook, Said, View
 from ...work.steps import gauge_unit
 from .circulation import LONG_WAIT_S
@@ -31,14 +32,7 @@ def pressure(view: View, pressure_pa: float) -> str:
 
 
 def _enlarged(view: View, net: WaterNetwork) -> tuple[str, tuple[Remedy, ...]]:
-    """The section to enlarge first, and the pipes to enlarge so that nothing is short, worked out once a network."""
-    catalogue, memory = view.context.catalogue, view.context.memory
-
-    def make() -> tuple[str, tuple[Remedy, ...]]:
-        remedies = enlarged_remedies(net.sections, proposed(net, catalogue, drawn=True))
-        return enlarge_first(net, catalogue), tuple(remedies)
-
-    return memory.keep("water enlarged", (net, catalogue), None, make, most=8)
+    return enlarged_once(view, "water enlarged", net, enlarge_first, partial(proposed, drawn=True))
 
 
 @rule(
@@ -86,7 +80,7 @@ def water_short(view: View) -> Iterable[Said]:
 def water_fast(view: View) -> Iterable[Said]:
     for net in networks_of(view):
         fast = [one for one in net.sections if one.fast and not one.stays]
-        remedies = tuple(enlarged_remedies(net.sections, proposed(net, view.context.catalogue, drawn=True)))
+        remedies = _enlarged(view, net)[1] if fast else ()
         for one in fast:
             yield Said(
                 (one.run, one.id),
@@ -224,7 +218,7 @@ def fires_late(view: View) -> Iterable[Said]:
                     (station.id, "pressure"),
                     f"{station.id} gets {pressure(view, fed[0].end_pa)}; it fires from "
                     f"{pressure(view, data.least_pa)} on.",
-                    tuple(enlarged_remedies(net.sections, proposed(net, view.context.catalogue, drawn=True))),
+                    _enlarged(view, net)[1],
                     view.fitted.pipework.nodes[fed[0].nodes[-1]].at,
                     ("a booster pump", "larger pipe before it", "a heater that fires with less"),
                 )

@@ -131,11 +131,8 @@ class Drawing {
     const answer = await response.json();
     if (asked !== this.asked) return;
     this.show(answer.fragments.drawing);
-    const runs = document.getElementById("runs");
-    if (!runs || !answer.fragments.runs) return;
-    const holder = document.createElement("template");
-    holder.innerHTML = answer.fragments.runs.trim();
-    runs.replaceWith(holder.content);
+    const {drawing: _, ...others} = answer.fragments;
+    this.page.put(others);
   }
 
   /** Tell the server how large the sheet is; redraw if it drew for another size. */

@@ -10,6 +10,10 @@ export function startHouse() {
     if (valve) {
       valve.checked = !valve.checked;
       valve.form.requestSubmit();
-    } else location.href = `${map.dataset.house}?at=${encodeURIComponent(key)}`;
+      return;
+    }
+    const there = new URL(map.dataset.house, location.href);
+    there.searchParams.set("at", key);
+    location.href = there;
   });
 }

@@ -95,10 +95,9 @@ class Page extends EventTarget {
     else if (answer.rev === this.rev) this.take(answer);
   }
 
-  /** Put the server's parts in place of the old ones and move to its revision. */
-  take(answer) {
-    const {id: focus, dataset: {commands} = {}} = document.activeElement ?? {};
-    for (const [id, html] of Object.entries(answer.fragments ?? {})) {
+  /** Put parts the server renders in place of the old ones, by id; what was open stays open. */
+  put(fragments) {
+    for (const [id, html] of Object.entries(fragments)) {
       const old = document.getElementById(id);
       if (!old) continue;
       const open = new Set([...old.querySelectorAll("details[open]")].map((one) => one.dataset.where ?? ""));
@@ -109,6 +108,12 @@ class Page extends EventTarget {
         if (open.has(one.dataset.where)) one.open = true;
       }
     }
+  }
+
+  /** Put the server's parts in place of the old ones and move to its revision. */
+  take(answer) {
+    const {id: focus, dataset: {commands} = {}} = document.activeElement ?? {};
+    this.put(answer.fragments ?? {});
     this.rev = answer.rev;
     this.main.dataset.rev = answer.rev;
     if (document.activeElement === document.body) {
